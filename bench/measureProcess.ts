@@ -1,0 +1,67 @@
+import { spawn } from 'node:child_process';
+import { readdirSync, readFileSync } from 'node:fs';
+
+/** What a command and all that it started used. */
+export interface Usage {
+  cpuSeconds: number;
+  wallSeconds: number;
+  /** Largest sum of resident memory of all its processes, MiB (sampled). */
+  peakMiB: number;
+}
+
+const TICKS_PER_SECOND = 100;
+const SAMPLE_MS = 40;
+
+/** Runs a command to its end. @throws if it fails. */
+export async function measureProcess(command: string, args: string[]): Promise<Usage> {
+  const before = childTicks();
+  const started = process.hrtime.bigint();
+  const child = spawn(command, args, { stdio: ['ignore', 'ignore', 'pipe'] });
+  let log = '';
+  child.stderr.on('data', (chunk: Buffer) => (log += chunk.toString()));
+  let peak = 0;
+  const timer = setInterval(() => (peak = Math.max(peak, treeKiB(child.pid!))), SAMPLE_MS);
+  const code = await new Promise<number | null>((resolve, reject) => {
+    child.once('error', reject);
+    child.once('close', resolve);
+  });
+  clearInterval(timer);
+  if (code !== 0) throw new Error(`${command} ${args.join(' ')} ended with ${code}: ${log}`);
+  return {
+    cpuSeconds: (childTicks() - before) / TICKS_PER_SECOND,
+    wallSeconds: Number(process.hrtime.bigint() - started) / 1e9,
+    peakMiB: peak / 1024,
+  };
+}
+
+/** CPU time of all ended children of this process and of theirs (proc(5): cutime, cstime). */
+function childTicks(): number {
+  const fields = afterName(readFileSync('/proc/self/stat', 'utf8'));
+  return Number(fields[13]) + Number(fields[14]);
+}
+
+/** Fields of a stat line from the third on. */
+const afterName = (stat: string): string[] => stat.slice(stat.lastIndexOf(')') + 2).split(' ');
+
+function treeKiB(root: number): number {
+  const parents = new Map<number, number>();
+  for (const name of readdirSync('/proc')) {
+    if (!/^\d+$/.test(name)) continue;
+    try {
+      parents.set(Number(name), Number(afterName(readFileSync(`/proc/${name}/stat`, 'utf8'))[1]));
+    } catch {
+      // It ended between the listing and the reading.
+    }
+  }
+  const inTree = (pid: number): boolean => pid === root || (parents.has(pid) && pid > 1 && inTree(parents.get(pid)!));
+  let sum = 0;
+  for (const pid of parents.keys()) {
+    if (!inTree(pid)) continue;
+    try {
+      sum += Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0);
+    } catch {
+      // As above.
+    }
+  }
+  return sum;
+}

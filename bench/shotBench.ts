@@ -1,0 +1,248 @@
+import { rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import { Renderer } from '../demo/renderer.ts';
+import { shotFiles, type RenderedShot } from '../demo/render.ts';
+import { Truth, type Shot } from '../demo/shot.ts';
+import { FILL_DEFAULTS } from '../src/core/fill/settings.ts';
+import { loadKernels } from '../src/media/kernelFile.ts';
+import { Footage } from './footage.ts';
+import { measureProcess, type Usage } from './measureProcess.ts';
+import { changedOutside, FrameJudge, type FrameScore, type FrameTruth } from './metrics.ts';
+import { oracleFill } from './oracle.ts';
+import { AlignedMedian, spatialFill, temporalMedian } from './peers.ts';
+import { cropMask, cropPicture, dilateMask, partAround, type Part, type Picture } from './picture.ts';
+import { cellsNear, STEP, trueMotion } from './world.ts';
+
+export interface MethodScore {
+  method: string;
+  seenMean: number;
+  /** Mean over the worst twentieth of the frames, at least one. */
+  seenWorst: number;
+  unseenMean: number;
+  ssim: number;
+  flicker: number;
+  sharpness: number;
+  seam: number;
+}
+
+export interface ShotResult {
+  shot: string;
+  frames: number;
+  holeShare: number;
+  scores: MethodScore[];
+  changedOutside: number;
+  time: Record<'floor' | 'reveal' | 'draft' | 'full', Usage>;
+}
+
+/** Every n-th frame is judged (and its follower, for flicker). */
+const JUDGE_EVERY = 10;
+/** Frames that the truth of visibility and the oracle look at. */
+const SOURCE_EVERY = 6;
+const MNESTRA = new URL('../src/cli/main.js', import.meta.url).pathname;
+
+/** Measures time, then quality, of one rendered shot. */
+export async function benchShot(shot: Shot, folder: string, scratch: string): Promise<ShotResult> {
+  const files = shotFiles(folder, shot);
+  const out = (name: string): string => join(scratch, `${shot.name}.${name}`);
+  const run = (...args: string[]): Promise<Usage> =>
+    measureProcess('node', [MNESTRA, ...args, '--quiet', '--input', files.clip, '--matte', files.matte]);
+  const time = {
+    floor: await measureProcess('ffmpeg', [
+      '-nostdin',
+      '-loglevel',
+      'error',
+      '-y',
+      '-i',
+      files.clip,
+      '-map',
+      '0:v',
+      '-c:v',
+      'ffv1',
+      '-level',
+      '3',
+      out('floor.mkv'),
+    ]),
+    reveal: await run('reveal', '--json', out('reveal.json'), '--output', out('reveal.mkv')),
+    draft: await run('fill', '--draft', '--output', out('draft.mkv')),
+    full: await run('fill', '--output', out('full.mkv')),
+  };
+  const quality = await judge(shot, files, { full: out('full.mkv'), draft: out('draft.mkv') }, scratch);
+  for (const name of ['floor.mkv', 'reveal.mkv', 'draft.mkv', 'full.mkv', 'reveal.json'])
+    await rm(out(name), { force: true });
+  return { shot: shot.name, frames: shot.frames, time, ...quality };
+}
+
+async function judge(
+  shot: Shot,
+  files: RenderedShot,
+  fills: { full: string; draft: string },
+  scratch: string,
+): Promise<Pick<ShotResult, 'scores' | 'changedOutside' | 'holeShare'>> {
+  const open = (path: string, name: string, grey = false): Promise<Footage> => Footage.open(path, scratch, name, grey);
+  const clip = await open(files.clip, 'clip');
+  const truthFootage = await open(files.truth, 'truth');
+  const limit = await open(files.limit, 'limit');
+  const matte = await open(files.matte, 'matte', true);
+  const full = await open(fills.full, 'full');
+  const draft = await open(fills.draft, 'draft');
+  const { width: w, height: h } = shot.lens;
+  const mattes = new Map<number, Uint8Array>();
+  const matteAt = (t: number): Uint8Array => {
+    if (!mattes.has(t)) mattes.set(t, matte.bytes(t));
+    return mattes.get(t)!;
+  };
+  const masks = new Map<number, Uint8Array>();
+  const touched = (t: number): Uint8Array => {
+    let mask = masks.get(t);
+    if (!mask) masks.set(t, (mask = matteAt(t).map((v) => (v > 0 ? 1 : 0))));
+    return mask;
+  };
+  const renderer = await Renderer.create(shot.lens);
+  const truth = new Truth(renderer, shot, shot.build(renderer));
+  const sources = Array.from({ length: Math.ceil(shot.frames / SOURCE_EVERY) }, (_, k) => k * SOURCE_EVERY);
+  const aligned = new AlignedMedian(
+    await loadKernels(),
+    clip,
+    touched,
+    [-60, -45, -32, -24, -16, -8, 8, 16, 24, 32, 45, 60],
+  );
+  const median = temporalMedian(
+    clip,
+    touched,
+    sources.filter((_, k) => k % 2 === 0),
+  );
+  const spatial = spatialFill(clip, touched);
+  const table = new Map<string, FrameScore[]>();
+  const note = (method: string, score: FrameScore): void =>
+    void table.set(method, [...(table.get(method) ?? []), score]);
+  let changed = 0;
+  let hole = 0;
+  for (let t = 0; t < shot.frames; t++) {
+    const mask = touched(t);
+    changed += changedOutside(clip.bytes(t), full.bytes(t), mask, w, h);
+    const area = mask.reduce((a, b) => a + b, 0);
+    hole += area / (w * h);
+    if (t % JUDGE_EVERY !== JUDGE_EVERY >> 1 || t + 1 >= shot.frames || area === 0) continue;
+    const near = sources.filter((s) => s !== t && Math.abs(s - t) <= FILL_DEFAULTS.reach);
+    const cells = cellsNear(mask, w, h);
+    const motions = new Map(near.map((s) => [s, trueMotion(truth, t, s, w, h, cells)]));
+    const part = partAround(mask, w, h, 40, STEP);
+    const next = trueMotion(truth, t, t + 1, w, h, cellsNear(dilateMask(mask, w, h, 28), w, h));
+    const passing = passingCells(truth.movers(t), cells, w, h);
+    const facts = cropped(frameTruth(t, { truthFootage, limit }, matteAt, mask, motions, next, passing), part);
+    const judgeOf = new FrameJudge(facts);
+    const rate = (method: string, a: Picture, b: Picture): void =>
+      note(method, judgeOf.score(cropPicture(a, part), cropPicture(b, part)));
+    const still = (method: string, p: Picture): void => rate(method, p, p);
+    rate('mnestra', full.luma(t), full.luma(t + 1));
+    rate('draft', draft.luma(t), draft.luma(t + 1));
+    note('grain limit', judgeOf.score(facts.limit, facts.limitNext));
+    still('oracle', oracleFill(clip, truthFootage, t, mask, touched, motions, Math.ceil(w / STEP)));
+    rate('aligned median', aligned.fill(t), aligned.fill(t + 1));
+    still('median', median(t));
+    still('spatial', spatial(t));
+  }
+  for (const f of [clip, truthFootage, limit, matte, full, draft]) await f.close();
+  const onlyStill = new Set(['oracle', 'median', 'spatial']);
+  return {
+    changedOutside: changed,
+    holeShare: hole / shot.frames,
+    scores: [...table].map(([method, scores]) => summary(method, scores, onlyStill.has(method))),
+  };
+}
+
+/** Cells in or next to which something passes that stays in the film. */
+function passingCells(passes: (x: number, y: number) => boolean, cells: Uint8Array, w: number, h: number): Uint8Array {
+  const cols = Math.ceil(w / STEP);
+  const found = cells.map((c, k) => (c && passes((k % cols) * STEP + 4, Math.floor(k / cols) * STEP + 4) ? 1 : 0));
+  return dilateMask(found, cols, Math.ceil(h / STEP), 1);
+}
+
+/** The same facts for a part of the frame alone. */
+function cropped(t: FrameTruth, part: Part): FrameTruth {
+  const { width: w } = t.truth;
+  const cols = Math.ceil(part.width / STEP);
+  const rows = Math.ceil(part.height / STEP);
+  const next = new Float32Array(cols * rows * 2);
+  for (let r = 0; r < rows; r++) {
+    for (let c = 0; c < cols; c++) {
+      const from = 2 * ((r + part.y / STEP) * t.nextCols + c + part.x / STEP);
+      next.set([t.next[from] - part.x, t.next[from + 1] - part.y], 2 * (r * cols + c));
+    }
+  }
+  const mask = (m: Uint8Array): Uint8Array => cropMask(m, w, part);
+  const picture = (p: Picture): Picture => cropPicture(p, part);
+  return {
+    frame: t.frame,
+    truth: picture(t.truth),
+    limit: picture(t.limit),
+    limitNext: picture(t.limitNext),
+    hole: mask(t.hole),
+    touched: mask(t.touched),
+    seen: mask(t.seen),
+    next,
+    nextCols: cols,
+  };
+}
+
+function frameTruth(
+  frame: number,
+  footage: { truthFootage: Footage; limit: Footage },
+  matteAt: (t: number) => Uint8Array,
+  touched: Uint8Array,
+  motions: Map<number, Float32Array>,
+  next: Float32Array,
+  passing: Uint8Array,
+): FrameTruth {
+  const truth = footage.truthFootage.luma(frame);
+  const { width: w, height: h } = truth;
+  const cols = Math.ceil(w / STEP);
+  const seenCells = new Uint8Array(cols * Math.ceil(h / STEP));
+  for (const [s, grid] of motions) {
+    const mask = matteAt(s);
+    for (let k = 0; k < seenCells.length; k++) {
+      const [x, y] = [grid[2 * k], grid[2 * k + 1]];
+      if (!Number.isNaN(x) && mask[Math.round(y) * w + Math.round(x)] === 0) seenCells[k] = 1;
+    }
+  }
+  const matte = matteAt(frame);
+  const seen = new Uint8Array(w * h);
+  const hole = new Uint8Array(w * h);
+  for (let i = 0; i < seen.length; i++) {
+    if (!touched[i]) continue;
+    const cell = Math.floor(i / w / STEP) * cols + Math.floor((i % w) / STEP);
+    // What another walker covers or shades just now, no other frame can tell: it is not judged.
+    if (passing[cell]) continue;
+    // Between grid points that are seen and such that are not nothing is certain: not judged either.
+    const corners = seenCells[cell] + seenCells[cell + 1] + seenCells[cell + cols] + seenCells[cell + cols + 1];
+    seen[i] = corners === 4 ? 1 : 0;
+    hole[i] = matte[i] >= 128 && (corners === 4 || corners === 0) ? 1 : 0;
+  }
+  return {
+    frame,
+    truth,
+    limit: footage.limit.luma(frame),
+    limitNext: footage.limit.luma(frame + 1),
+    hole,
+    touched,
+    seen,
+    next,
+    nextCols: cols,
+  };
+}
+
+function summary(method: string, scores: FrameScore[], still: boolean): MethodScore {
+  const finite = (f: (s: FrameScore) => number): number[] => scores.map(f).filter((v) => Number.isFinite(v));
+  const mean = (v: number[]): number => (v.length === 0 ? NaN : v.reduce((a, b) => a + b, 0) / v.length);
+  const seen = finite((s) => s.psnrSeen).sort((a, b) => a - b);
+  return {
+    method,
+    seenMean: mean(seen),
+    seenWorst: mean(seen.slice(0, Math.max(1, Math.ceil(seen.length / 20)))),
+    unseenMean: mean(finite((s) => s.psnrUnseen)),
+    ssim: mean(finite((s) => s.ssimSeen)),
+    flicker: still ? NaN : mean(finite((s) => s.flicker)),
+    sharpness: mean(finite((s) => s.sharpness)),
+    seam: mean(finite((s) => s.seam)),
+  };
+}

@@ -1,0 +1,235 @@
+import { readFile } from 'node:fs/promises';
+import { pixelToPlane, undistort, type Lens, type Plane, type Pose } from './camera.ts';
+
+interface TextureFunctions {
+  memory: WebAssembly.Memory;
+  heapBase(): number;
+  drawLayer(
+    levels: number,
+    levelCount: number,
+    repeat: number,
+    multiply: number,
+    map: number,
+    lods: number,
+    cols: number,
+    rows: number,
+    tile: number,
+    dst: number,
+    stride: number,
+    height: number,
+  ): void;
+  accumulate(sum: number, picture: number, weight: number, n: number): void;
+  halveTexture(src: number, w: number, h: number, dst: number): void;
+  develop(
+    src: number,
+    w: number,
+    h: number,
+    vignette: number,
+    read: number,
+    shot: number,
+    seed: number,
+    out: number,
+  ): void;
+}
+
+/** A texture with its halved levels in renderer memory; colours premultiplied, 0..1. */
+export interface Texture {
+  width: number;
+  height: number;
+  levels: number;
+  count: number;
+  repeat: boolean;
+  /** Full-size RGBA values, for those who need to know what is where. */
+  at: number;
+}
+
+export interface Layer {
+  plane: Plane;
+  texture: Texture;
+  multiply?: boolean;
+}
+
+export interface Sensor {
+  vignette: number;
+  read: number;
+  shot: number;
+}
+
+const TILE = 16;
+const MEMORY_PAGES = 24_000;
+
+/** Draws textured planes as a lens and a shutter see them. */
+export class Renderer {
+  private top: number;
+  private readonly cols: number;
+  private readonly rows: number;
+  private readonly map: number;
+  private readonly lods: number;
+  private readonly rgb: number;
+
+  private constructor(
+    private readonly run: TextureFunctions,
+    private readonly memory: WebAssembly.Memory,
+    readonly lens: Lens,
+  ) {
+    this.top = align(run.heapBase());
+    this.cols = Math.ceil(lens.width / TILE);
+    this.rows = Math.ceil(lens.height / TILE);
+    this.map = this.alloc((this.cols + 1) * (this.rows + 1) * 8);
+    this.lods = this.alloc(this.cols * this.rows * 4);
+    this.rgb = this.alloc(lens.width * lens.height * 3);
+  }
+
+  static async create(lens: Lens): Promise<Renderer> {
+    const path = import.meta.url.includes('/dist/') ? './texture.wasm' : '../dist/demo/texture.wasm';
+    const memory = new WebAssembly.Memory({ initial: MEMORY_PAGES, maximum: 32768 });
+    const { instance } = await WebAssembly.instantiate(await readFile(new URL(path, import.meta.url)), {
+      env: { memory },
+    });
+    return new Renderer(instance.exports as unknown as TextureFunctions, memory, lens);
+  }
+
+  private alloc(bytes: number): number {
+    const at = this.top;
+    this.top = align(at + bytes);
+    if (this.top > this.memory.buffer.byteLength) throw new Error('the textures of this shot do not fit in memory');
+    return at;
+  }
+
+  f32(at: number, n: number): Float32Array {
+    return new Float32Array(this.memory.buffer, at, n);
+  }
+
+  /** A picture of four floats a pixel, empty. */
+  picture(): number {
+    return this.alloc(this.lens.width * this.lens.height * 16);
+  }
+
+  clear(picture: number): void {
+    this.f32(picture, this.lens.width * this.lens.height * 4).fill(0);
+  }
+
+  copy(from: number, to: number): void {
+    const n = this.lens.width * this.lens.height * 4;
+    this.f32(to, n).set(this.f32(from, n));
+  }
+
+  add(sum: number, picture: number, weight: number): void {
+    this.run.accumulate(sum, picture, weight, this.lens.width * this.lens.height);
+  }
+
+  /** Room for a texture that is painted anew each frame. */
+  texture(width: number, height: number, repeat = false): Texture {
+    const sizes = [];
+    for (let [w, h] = [width, height]; w >= 4 && h >= 4; [w, h] = [w >> 1, h >> 1]) sizes.push([w, h]);
+    const levels = this.alloc(sizes.length * 12);
+    const table = new Int32Array(this.memory.buffer, levels, sizes.length * 3);
+    sizes.forEach(([w, h], i) => table.set([this.alloc(w * h * 16), w, h], i * 3));
+    return { width, height, levels, count: sizes.length, repeat, at: table[0] };
+  }
+
+  /** Paints a texture pixel by pixel; `colour` writes premultiplied RGBA (0..1). */
+  paint(texture: Texture, colour: (x: number, y: number, out: Float32Array) => void): Texture {
+    const values = this.f32(texture.at, texture.width * texture.height * 4);
+    const out = new Float32Array(4);
+    for (let y = 0, i = 0; y < texture.height; y++) {
+      for (let x = 0; x < texture.width; x++, i += 4) {
+        colour(x, y, out);
+        values.set(out, i);
+      }
+    }
+    this.refresh(texture);
+    return texture;
+  }
+
+  /** Rebuilds the halved levels after the full size was painted. */
+  refresh(texture: Texture): void {
+    const table = new Int32Array(this.memory.buffer, texture.levels, texture.count * 3);
+    for (let i = 1; i < texture.count; i++) {
+      this.run.halveTexture(table[3 * i - 3], table[3 * i - 2], table[3 * i - 1], table[3 * i]);
+    }
+  }
+
+  /** Draws a layer as seen at one instant per row. */
+  draw(layer: Layer, pose: (time: number) => Pose, time: number, picture: number): void {
+    const { lens, cols, rows } = this;
+    const map = this.f32(this.map, (cols + 1) * (rows + 1) * 2);
+    const { width: tw, height: th } = layer.texture;
+    const behind: boolean[] = [];
+    for (let r = 0, i = 0; r <= rows; r++) {
+      const m = pixelToPlane(pose(time + rowTime(lens, r * TILE)), layer.plane, lens.focal);
+      for (let c = 0; c <= cols; c++, i += 2) {
+        const [x, y] = undistort(lens, c * TILE, r * TILE);
+        const q = m[6] * x + m[7] * y + m[8];
+        // The weight of a pixel under the inverse is 1 / depth.
+        behind.push(!(q > 0));
+        map[i] = ((m[0] * x + m[1] * y + m[2]) / q) * tw - 0.5;
+        map[i + 1] = ((m[3] * x + m[4] * y + m[5]) / q) * th - 0.5;
+      }
+    }
+    this.chooseLevels(layer.texture, map, behind);
+    const { texture } = layer;
+    this.run.drawLayer(
+      texture.levels,
+      texture.count,
+      texture.repeat ? 1 : 0,
+      layer.multiply ? 1 : 0,
+      this.map,
+      this.lods,
+      cols,
+      rows,
+      TILE,
+      picture,
+      lens.width,
+      lens.height,
+    );
+  }
+
+  /** Level of detail per tile; -1 = not in view. */
+  private chooseLevels(texture: Texture, map: Float32Array, behind: boolean[]): void {
+    const { cols, rows } = this;
+    const lods = this.f32(this.lods, cols * rows);
+    for (let r = 0; r < rows; r++) {
+      for (let c = 0; c < cols; c++) {
+        const a = r * (cols + 1) + c;
+        const corners = [a, a + 1, a + cols + 1, a + cols + 2];
+        if (corners.some((k) => behind[k]) || outside(texture, map, corners)) {
+          lods[r * cols + c] = -1;
+          continue;
+        }
+        const stretch = (p: number, q: number): number =>
+          Math.hypot(map[2 * q] - map[2 * p], map[2 * q + 1] - map[2 * p + 1]) / TILE;
+        const [sx, sy] = [stretch(corners[0], corners[1]), stretch(corners[0], corners[2])];
+        // Between the two stretches, nearer to the smaller: a compromise between shimmer and blur on slanted ground.
+        const s = Math.max(Math.min(sx, sy), Math.max(sx, sy) * 0.5);
+        lods[r * cols + c] = Math.min(texture.count - 1, Math.max(0, Math.log2(Math.max(s, 1e-6)) + 0.2));
+      }
+    }
+  }
+
+  /** Display-coded light of a picture as 8-bit RGB with or without grain. */
+  develop(picture: number, sensor: Sensor, grainSeed: number | undefined): Uint8Array {
+    const { width, height } = this.lens;
+    const read = grainSeed === undefined ? 0 : sensor.read;
+    this.run.develop(picture, width, height, sensor.vignette, read, sensor.shot, (grainSeed ?? 0) >>> 0, this.rgb);
+    return new Uint8Array(this.memory.buffer, this.rgb, width * height * 3).slice();
+  }
+}
+
+/** Rows are read one after another; the middle row is read at the frame's time. */
+export function rowTime(lens: Lens, y: number): number {
+  return lens.readout * (y / lens.height - 0.5);
+}
+
+function outside({ width, height, repeat }: Texture, map: Float32Array, corners: number[]): boolean {
+  if (repeat) return false;
+  const all = (test: (k: number) => boolean): boolean => corners.every(test);
+  return (
+    all((k) => map[2 * k] < -1) ||
+    all((k) => map[2 * k] > width) ||
+    all((k) => map[2 * k + 1] < -1) ||
+    all((k) => map[2 * k + 1] > height)
+  );
+}
+
+const align = (n: number): number => Math.ceil(n / 16) * 16;

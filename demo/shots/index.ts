@@ -1,0 +1,7 @@
+import type { Shot } from '../shot.ts';
+import { boardwalk } from './boardwalk.ts';
+import { fenFlight } from './fenFlight.ts';
+import { millDoor } from './millDoor.ts';
+import { phone } from './phone.ts';
+
+export const SHOTS: readonly Shot[] = [boardwalk, millDoor, fenFlight, phone];

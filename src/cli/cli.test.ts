@@ -1,0 +1,195 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { spawn, spawnSync, type SpawnSyncReturns } from 'node:child_process';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { shotFiles, type RenderedShot } from '../../demo/render.ts';
+import { scaled } from '../../demo/shot.ts';
+import { boardwalk } from '../../demo/shots/boardwalk.ts';
+
+const MNESTRA = new URL('../../bin/mnestra.js', import.meta.url).pathname;
+const DEMO = new URL('../../dist/demo/main.js', import.meta.url).pathname;
+const [W, H, FRAMES] = [384, 216, 24];
+
+let dir: string;
+let shot: RenderedShot;
+const at = (name: string): string => join(dir, name);
+
+beforeAll(() => {
+  dir = mkdtempSync(join(tmpdir(), 'mnestra-cli-'));
+  const recipe = scaled(boardwalk, 0.2, FRAMES);
+  // In a process of its own: the test runner's sandbox makes number crunching many times slower.
+  const args = ['--out', at('demo'), '--shot', 'boardwalk', '--scale', '0.2', '--frames', String(FRAMES)];
+  spawnSync('node', [DEMO, ...args]);
+  shot = shotFiles(at('demo'), recipe);
+}, 180_000);
+afterAll(() => rmSync(dir, { recursive: true, force: true }));
+
+function mnestra(...args: string[]): SpawnSyncReturns<Buffer> {
+  return spawnSync('node', [MNESTRA, ...args], { env: { ...process.env, MNESTRA_SCRATCH: dir } });
+}
+
+function planes(path: string, pix = 'yuv420p'): Buffer {
+  const { stdout, status } = spawnSync(
+    'ffmpeg',
+    ['-nostdin', '-loglevel', 'error', '-i', path, '-f', 'rawvideo', '-pix_fmt', pix, '-'],
+    { maxBuffer: 1 << 28 },
+  );
+  expect(status).toBe(0);
+  return stdout;
+}
+
+const fill = (output: string, ...more: string[]): SpawnSyncReturns<Buffer> =>
+  mnestra('fill', '--input', shot.clip, '--matte', shot.matte, '--output', at(output), '--quiet', ...more);
+
+/** Mean squared error of luma against the truth where the matte is above 0. */
+function errorInHole(path: string): number {
+  const [result, truth, matte] = [planes(path), planes(shot.truth), planes(shot.matte, 'gray')];
+  let [sum, n] = [0, 0];
+  for (let i = 0; i < matte.length; i++) {
+    if (matte[i] === 0) continue;
+    const [frame, px] = [Math.floor(i / (W * H)), i % (W * H)];
+    const k = (frame * W * H * 3) / 2 + px;
+    sum += (result[k] - truth[k]) ** 2;
+    n++;
+  }
+  return sum / n;
+}
+
+describe('mnestra fill', () => {
+  it('removes what the matte marks, changes no sample outside, and reports', () => {
+    const { status, stderr } = fill('full.mkv', '--report', at('report.json'));
+    expect(String(stderr)).toBe('');
+    expect(status).toBe(0);
+    const [before, after, matte] = [planes(shot.clip), planes(at('full.mkv')), planes(shot.matte, 'gray')];
+    expect(after.length).toBe(before.length);
+    for (let i = 0; i < matte.length; i++) {
+      const k = Math.floor(i / (W * H)) * W * H * 1.5 + (i % (W * H));
+      if (matte[i] === 0 && before[k] !== after[k]) throw new Error(`sample ${k} changed`);
+    }
+    expect(errorInHole(at('full.mkv'))).toBeLessThan(0.2 * errorInHole(shot.clip));
+    const report = JSON.parse(readFileSync(at('report.json'), 'utf8'));
+    expect(report).toMatchObject({ motion: { tripod: false }, clip: { width: W, frames: FRAMES } });
+    expect(report.reveal).toHaveLength(FRAMES);
+  });
+
+  it('gives the same bits with one thread as with two', () => {
+    expect(fill('one.mkv', '--threads', '1').status).toBe(0);
+    expect(fill('two.mkv', '--threads', '2').status).toBe(0);
+    expect(planes(at('one.mkv')).equals(planes(at('two.mkv')))).toBe(true);
+  });
+
+  it('makes a draft that is better than the thing itself', () => {
+    expect(fill('draft.mkv', '--draft').status).toBe(0);
+    expect(errorInHole(at('draft.mkv'))).toBeLessThan(0.4 * errorInHole(shot.clip));
+  });
+
+  it('leaves a clip alone whose matte is empty', () => {
+    spawnSync('ffmpeg', [
+      '-nostdin',
+      '-y',
+      '-f',
+      'lavfi',
+      '-i',
+      `color=black:s=${W}x${H}:r=25`,
+      '-frames:v',
+      String(FRAMES),
+      '-pix_fmt',
+      'gray',
+      '-c:v',
+      'ffv1',
+      at('none.mkv'),
+    ]);
+    const { status } = mnestra(
+      'fill',
+      '--input',
+      shot.clip,
+      '--matte',
+      at('none.mkv'),
+      '--output',
+      at('same.mkv'),
+      '--quiet',
+    );
+    expect(status).toBe(0);
+    expect(planes(at('same.mkv')).equals(planes(shot.clip))).toBe(true);
+  });
+
+  it.each([
+    [2, /--matte is missing/, ['fill', '--input', 'a', '--output', 'b']],
+    [
+      2,
+      /--light takes a whole number from 0 to 100/,
+      ['fill', '--input', 'a', '--matte', 'b', '--output', 'c', '--light', '101'],
+    ],
+    [2, /There is no command/, ['mend']],
+    [3, /There is no file/, ['fill', '--input', '/nowhere.mp4', '--matte', 'b', '--output', 'c.mkv']],
+  ])('ends with %i and says why', (code, message, args) => {
+    const { status, stderr } = mnestra(...args);
+    expect(String(stderr)).toMatch(message);
+    expect(status).toBe(code);
+  });
+
+  it('names both sizes when the matte does not fit, and leaves no scratch behind', () => {
+    spawnSync('ffmpeg', ['-nostdin', '-y', '-f', 'lavfi', '-i', 'color=white:s=100x100:r=25:d=1', at('square.mkv')]);
+    const { status, stderr } = mnestra(
+      'fill',
+      '--input',
+      shot.clip,
+      '--matte',
+      at('square.mkv'),
+      '--output',
+      at('no.mkv'),
+    );
+    expect(String(stderr)).toMatch(/100x100.*384x216/);
+    expect(status).toBe(3);
+    expect(existsSync(at('no.mkv'))).toBe(false);
+    expect(readdirSync(dir).filter((f) => f.startsWith('mnestra-'))).toEqual([]);
+  });
+
+  it('ends at once when interrupted, with nothing half-written', async () => {
+    const args = ['fill', '--input', shot.clip, '--matte', shot.matte, '--output', at('cut.mkv'), '--quiet'];
+    const child = spawn('node', [MNESTRA, ...args], { env: { ...process.env, MNESTRA_SCRATCH: dir } });
+    await new Promise((resolve) => setTimeout(resolve, 1500));
+    const asked = Date.now();
+    child.kill('SIGINT');
+    const code = await new Promise((resolve) => child.once('close', resolve));
+    expect(code).toBe(130);
+    expect(Date.now() - asked).toBeLessThan(3000);
+    expect(readdirSync(dir).filter((f) => f.startsWith('mnestra-') || f.startsWith('cut'))).toEqual([]);
+  });
+});
+
+describe('mnestra reveal', () => {
+  it('writes totals, frames and a grey video of the same size', () => {
+    const { status } = mnestra(
+      'reveal',
+      '--input',
+      shot.clip,
+      '--matte',
+      shot.matte,
+      '--json',
+      at('r.json'),
+      '--output',
+      at('r.mkv'),
+      '--quiet',
+    );
+    expect(status).toBe(0);
+    const { frames, total } = JSON.parse(readFileSync(at('r.json'), 'utf8'));
+    expect(frames).toHaveLength(FRAMES);
+    // The walker walks on: most of what is behind is seen sooner or later.
+    expect(total.seen).toBeGreaterThan(0.6 * total.hole);
+    expect(total.seen + total.thin + total.unseen).toBe(total.hole);
+    const grey = planes(at('r.mkv'), 'gray');
+    expect(grey.length).toBe(W * H * FRAMES);
+    expect([...new Set(grey)].every((v) => [0, 85, 170, 255].includes(v))).toBe(true);
+    expect(grey.includes(255)).toBe(true);
+  });
+});
+
+describe('mnestra probe', () => {
+  it('prints what a clip is', () => {
+    const { stdout, status } = mnestra('probe', shot.clip);
+    expect(status).toBe(0);
+    expect(JSON.parse(String(stdout))).toMatchObject({ width: W, height: H, frames: FRAMES, codec: 'h264' });
+  });
+});

@@ -1,0 +1,191 @@
+import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { dirname, join, resolve } from 'node:path';
+import { AppError } from '../core/errors.ts';
+import type { FillSettings } from '../core/fill/settings.ts';
+import { frameBytes } from '../core/image/format.ts';
+import { applyPatch } from '../media/applyPatch.ts';
+import { decodeFrames, decodeMatte, draftFactor, draftFormat, matteFormat } from '../media/decode.ts';
+import { encodeFrames } from '../media/encode.ts';
+import { writeSmallMattes } from '../media/matteFile.ts';
+import { storedFormat, type StoredFormat } from '../media/pixelFormat.ts';
+import { probeClip, type ClipInfo } from '../media/probe.ts';
+import { requireRoom } from '../media/room.ts';
+import { RawStore } from '../media/rawStore.ts';
+import { PatchFiles, TakeWork, type TakeResult } from '../media/take.ts';
+import type { Terminal } from './terminal.ts';
+
+export interface FillRequest {
+  input: string;
+  matte: string;
+  output: string;
+  settings: FillSettings;
+  draft: boolean;
+  threads?: number;
+  report?: string;
+}
+
+/** Footage and matte decoded into a folder of their own, and what they are. */
+export interface Prepared {
+  clip: ClipInfo;
+  stored: StoredFormat;
+  frames: { path: string; format: StoredFormat['format'] };
+  mattes: { path: string; format: StoredFormat['format'] };
+  small?: {
+    frames: { path: string; format: StoredFormat['format'] };
+    mattes: { path: string; format: StoredFormat['format'] };
+    factor: number;
+  };
+  folder: string;
+}
+
+const ROOM_REMEDY = 'Make room, or set MNESTRA_SCRATCH to a folder on a larger disk.';
+
+/** Decodes what a fill or a reveal works on. The folder is the caller's to remove. */
+export async function prepare(
+  input: string,
+  matte: string,
+  sizes: { full: boolean; small: boolean },
+  terminal: Terminal,
+  signal: AbortSignal,
+): Promise<Prepared> {
+  const [clip, matteInfo] = [await probeClip(input), await probeClip(matte)];
+  const stored = storedFormat(clip.pixelFormat, clip.width, clip.height);
+  const folder = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-'));
+  try {
+    const bytes = (sizes.full ? frameBytes(stored.format) * 1.4 : 0) + clip.width * clip.height * 1.2;
+    await requireRoom(folder, bytes * clip.frames, `The fill in ${dirname(folder)}`, ROOM_REMEDY);
+    const frames = { path: join(folder, 'frames.raw'), format: stored.format };
+    const mattes = { path: join(folder, 'mattes.raw'), format: matteFormat(clip.width, clip.height) };
+    const prepared: Prepared = { clip, stored, frames, mattes, folder };
+    const factor = draftFactor(clip.width, clip.height);
+    const smallFormat = draftFormat(stored, factor);
+    if (sizes.small) {
+      const { width, height } = smallFormat.format;
+      prepared.small = {
+        factor,
+        frames: { path: join(folder, 'small.raw'), format: smallFormat.format },
+        mattes: { path: join(folder, 'small-mattes.raw'), format: matteFormat(width, height) },
+      };
+    }
+    terminal.stage('decode');
+    const targets = [
+      ...(sizes.full ? [{ path: frames.path, stored }] : []),
+      ...(prepared.small ? [{ path: prepared.small.frames.path, stored: smallFormat }] : []),
+    ];
+    await Promise.all([
+      decodeFrames(input, targets, clip, signal),
+      decodeMatte(matte, matteInfo, clip, mattes.path, signal),
+    ]);
+    checkCounts(prepared);
+    return prepared;
+  } catch (error) {
+    await rm(folder, { recursive: true, force: true });
+    throw error;
+  }
+}
+
+/** The container's count of frames is a claim; what was decoded is the fact. */
+function checkCounts({ clip, frames, small, mattes }: Prepared): void {
+  const decoded = small?.frames ?? frames;
+  const a = new RawStore(decoded.path, decoded.format);
+  const b = new RawStore(mattes.path, mattes.format);
+  const [got, matte] = [a.count, b.count];
+  a.close();
+  b.close();
+  if (got !== clip.frames) {
+    throw new AppError(
+      'cut_off',
+      `The footage should have ${clip.frames} frames, but only ${got} can be decoded. Copy it again from the camera or card.`,
+    );
+  }
+  if (matte !== got) {
+    throw new AppError(
+      'matte_length',
+      `The matte has ${matte} frames, the footage ${got}. They must have the same frames.`,
+    );
+  }
+}
+
+/** `mnestra fill`. */
+export async function fillCommand(request: FillRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
+  await mkdir(dirname(resolve(request.output)), { recursive: true });
+  const prepared = await prepare(request.input, request.matte, { full: true, small: request.draft }, terminal, signal);
+  try {
+    const started = Date.now();
+    const result = await compute(prepared, request, terminal, signal);
+    terminal.stage('write');
+    await write(prepared, request, terminal, signal);
+    if (request.report)
+      await writeFile(request.report, JSON.stringify(reportOf(prepared, request, result, started), null, 1));
+  } finally {
+    await rm(prepared.folder, { recursive: true, force: true });
+  }
+}
+
+async function compute(
+  p: Prepared,
+  request: FillRequest,
+  terminal: Terminal,
+  signal: AbortSignal,
+): Promise<TakeResult> {
+  const { small } = p;
+  if (small) {
+    const full = new RawStore(p.mattes.path, p.mattes.format);
+    writeSmallMattes(full, small.mattes.path, small.mattes.format, small.factor);
+    full.close();
+  }
+  const work = new TakeWork({
+    frames: small?.frames ?? p.frames,
+    mattes: small?.mattes ?? p.mattes,
+    draft: small && { format: p.stored.format, factor: small.factor },
+    count: p.clip.frames,
+    folder: join(p.folder, 'take'),
+    settings: request.settings,
+    threads: request.threads,
+    signal,
+    onProgress: ({ stage, done }) => terminal.progress(stage, done),
+  });
+  try {
+    return await work.fill();
+  } finally {
+    await work.close();
+  }
+}
+
+async function write(p: Prepared, request: FillRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
+  const frames = new RawStore(p.frames.path, p.frames.format);
+  const mattes = new RawStore(p.mattes.path, p.mattes.format);
+  const patches = new PatchFiles(join(p.folder, 'take'));
+  try {
+    await encodeFrames(
+      { output: request.output, clip: p.clip, stored: p.stored, original: request.input, signal },
+      (t) => {
+        const frame = new Uint8Array(frameBytes(p.stored.format));
+        frames.readFrame(t, frame);
+        const patch = patches.get(t);
+        if (patch) applyPatch(frame, p.stored.format, patch, mattes, request.draft);
+        terminal.progress('write', (t + 1) / p.clip.frames);
+        return frame;
+      },
+    );
+  } finally {
+    frames.close();
+    mattes.close();
+  }
+}
+
+function reportOf(p: Prepared, request: FillRequest, result: TakeResult, started: number): unknown {
+  const { times: _, ...clip } = p.clip;
+  const { tripod, residualPx } = result.motion;
+  return {
+    clip,
+    settings: request.settings,
+    draft: request.draft,
+    motion: { tripod, residualPx },
+    reveal: result.reveal,
+    fill: result.frames,
+    plates: result.plates,
+    seconds: (Date.now() - started) / 1000,
+  };
+}

@@ -1,0 +1,143 @@
+#!/usr/bin/env node
+import { parseArgs } from 'node:util';
+import { AppError } from '../core/errors.ts';
+import { FILL_DEFAULTS } from '../core/fill/settings.ts';
+import { fillCommand } from './fill.ts';
+import { probeCommand } from './probe.ts';
+import { revealCommand } from './reveal.ts';
+import { Terminal } from './terminal.ts';
+
+const HELP = `mnestra: removes what should not be in a shot
+
+  mnestra fill --input FILE --matte FILE --output FILE [options]
+      --reach N         frames each way that are searched for the background (${FILL_DEFAULTS.reach})
+      --light 0..100    how far the fill follows changes of light, percent (${FILL_DEFAULTS.light})
+      --no-grain        no grain on the fill
+      --draft           small and quick
+      --threads N       worker threads (all cores)
+      --seed N          varies what is invented (${FILL_DEFAULTS.seed})
+      --report FILE     what was found and done, as JSON
+  mnestra reveal --input FILE --matte FILE [--json FILE] [--output FILE] [--reach N] [--threads N]
+      how much of each frame's hole the shot shows elsewhere: JSON (default: to the terminal), and a grey video
+      (0 no hole, 85 unseen, 170 thin, 255 seen)
+  mnestra probe FILE
+      what a clip is, as JSON
+
+  --quiet says nothing while working. The matte is a grey video with the frames of the input: 0 keeps, 255 removes.
+  The output is FFV1 for .mkv; .mp4 and .mov are H.264, .webm is VP9.
+  Exit codes: 0 done; 1 failed; 2 wrong usage; 3 unusable input; 4 out of disk or memory; 130 interrupted.
+`;
+
+const OPTIONS = {
+  input: { type: 'string' },
+  matte: { type: 'string' },
+  output: { type: 'string' },
+  json: { type: 'string' },
+  reach: { type: 'string' },
+  light: { type: 'string' },
+  seed: { type: 'string' },
+  threads: { type: 'string' },
+  report: { type: 'string' },
+  'no-grain': { type: 'boolean' },
+  draft: { type: 'boolean' },
+  quiet: { type: 'boolean' },
+  help: { type: 'boolean', short: 'h' },
+} as const;
+
+type Values = ReturnType<typeof parse>['values'];
+
+function parse() {
+  try {
+    return parseArgs({ options: OPTIONS, allowPositionals: true });
+  } catch (error) {
+    throw new AppError('usage', (error as Error).message);
+  }
+}
+
+async function main(signal: AbortSignal): Promise<void> {
+  const { values, positionals } = parse();
+  const [command, file] = positionals;
+  if (values.help || command === undefined || command === 'help') return void process.stdout.write(HELP);
+  const terminal = new Terminal(values.quiet === true);
+  try {
+    if (command === 'fill') await fillCommand(fillRequest(values), terminal, signal);
+    else if (command === 'reveal') await revealCommand(revealRequest(values), terminal, signal);
+    else if (command === 'probe') await probeCommand(required(file, 'FILE'));
+    else throw new AppError('usage', `There is no command "${command}". mnestra --help lists them.`);
+  } finally {
+    terminal.end();
+  }
+}
+
+function fillRequest(v: Values) {
+  return {
+    input: required(v.input, '--input'),
+    matte: required(v.matte, '--matte'),
+    output: required(v.output, '--output'),
+    settings: {
+      reach: whole('--reach', v.reach, 0, 10_000) ?? FILL_DEFAULTS.reach,
+      light: whole('--light', v.light, 0, 100) ?? FILL_DEFAULTS.light,
+      grain: v['no-grain'] !== true,
+      seed: whole('--seed', v.seed, 0, 2 ** 31 - 1) ?? FILL_DEFAULTS.seed,
+    },
+    draft: v.draft === true,
+    threads: whole('--threads', v.threads, 1, 64),
+    report: v.report,
+  };
+}
+
+function revealRequest(v: Values) {
+  return {
+    input: required(v.input, '--input'),
+    matte: required(v.matte, '--matte'),
+    json: v.json,
+    output: v.output,
+    reach: whole('--reach', v.reach, 0, 10_000) ?? FILL_DEFAULTS.reach,
+    threads: whole('--threads', v.threads, 1, 64),
+  };
+}
+
+function required(value: string | undefined, name: string): string {
+  if (value === undefined)
+    throw new AppError('usage', `${name} is missing. mnestra --help lists what a command needs.`);
+  return value;
+}
+
+function whole(name: string, text: string | undefined, least: number, most: number): number | undefined {
+  if (text === undefined) return undefined;
+  const value = Number(text);
+  if (!Number.isInteger(value) || value < least || value > most) {
+    throw new AppError('usage', `${name} takes a whole number from ${least} to ${most}, not "${text}".`);
+  }
+  return value;
+}
+
+/** Exit code per error code; everything else is 1. */
+const EXIT: Record<string, number> = {
+  usage: 2,
+  output_kind: 2,
+  no_file: 3,
+  not_video: 3,
+  no_frames: 3,
+  too_large: 3,
+  too_long: 3,
+  cut_off: 3,
+  pixel_format: 3,
+  matte_size: 3,
+  matte_length: 3,
+  disk_full: 4,
+  ENOSPC: 4,
+  kernel_memory: 4,
+};
+
+const stop = new AbortController();
+for (const name of ['SIGINT', 'SIGTERM'] as const) {
+  process.on(name, () => stop.abort(new AppError('interrupted', 'Interrupted; nothing was written.')));
+}
+main(stop.signal).catch((error: NodeJS.ErrnoException) => {
+  const failure = stop.signal.aborted ? (stop.signal.reason as AppError) : error;
+  process.stderr.write(`mnestra: ${failure.message}\n`);
+  if (process.env.MNESTRA_DEBUG)
+    process.stderr.write(`${error.stack}\n${JSON.stringify((error as AppError).details)}\n`);
+  process.exitCode = stop.signal.aborted ? 130 : (EXIT[failure.code ?? ''] ?? 1);
+});

@@ -1,0 +1,52 @@
+import Joi from 'joi';
+import { MAX_NAME } from './clips.ts';
+import { LIMITS, type ShotDocument, type TakeSettings } from './document.ts';
+
+const id = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
+const frame = Joi.number().integer().min(0).max(1_000_000);
+const place = Joi.number().min(-LIMITS.place).max(LIMITS.place).required();
+const name = Joi.string().min(1).max(MAX_NAME).required();
+const rank = Joi.number().required();
+
+const point = Joi.object({ x: place, y: place, inX: place, inY: place, outX: place, outY: place });
+
+const key = Joi.object({
+  ease: Joi.string().valid('linear', 'smooth', 'hold').required(),
+  points: Joi.array().items(point).min(2).max(LIMITS.points).required(),
+});
+
+const shape = Joi.object({
+  name,
+  rank,
+  kind: Joi.string().valid('path', 'ellipse', 'rectangle').required(),
+  operation: Joi.string().valid('add', 'subtract').required(),
+  visible: Joi.object({ from: frame.required(), to: frame.min(Joi.ref('from')).required() }),
+  keys: Joi.object()
+    .pattern(/^(0|[1-9]\d{0,6})$/, key)
+    .min(1)
+    .max(LIMITS.keys)
+    .required(),
+});
+
+/** Px and percent as in the document. */
+export const takeSettings = Joi.object<TakeSettings, true>({
+  reach: Joi.number().integer().min(1).max(LIMITS.reach).required(),
+  light: Joi.number().min(0).max(100).required(),
+  grain: Joi.boolean().required(),
+});
+
+const removal = Joi.object({
+  name,
+  rank,
+  hidden: Joi.boolean().required(),
+  grow: Joi.number().min(-LIMITS.grow).max(LIMITS.grow).required(),
+  featherIn: Joi.number().min(0).max(LIMITS.feather).required(),
+  featherOut: Joi.number().min(0).max(LIMITS.feather).required(),
+  settings: takeSettings.required(),
+  shapes: Joi.object().pattern(id, shape).max(LIMITS.shapes).required(),
+});
+
+/** Numbers must be numbers here: nothing is converted. */
+export const shotDocument = Joi.object<ShotDocument>({
+  removals: Joi.object().pattern(id, removal).max(LIMITS.removals).required(),
+}).prefs({ convert: false });

@@ -1,0 +1,150 @@
+import Joi from 'joi';
+import { MAX_NAME } from './clips.ts';
+import type { TakeSettings } from './document.ts';
+
+export type WorkState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled';
+
+/** How far a piece of work is. */
+export interface WorkProgress {
+  state: WorkState;
+  /** See {@link STAGES}. */
+  stage: string;
+  /** Of the whole, 0..1. */
+  progress: number;
+  /** Seconds left, as far as can be told. */
+  secondsLeft: number | null;
+  /** Why it failed: a code, a sentence with a next step, and the log behind it. */
+  error: { code: string; message: string; log?: string } | null;
+}
+
+/** Stages of work, in words for people. */
+export const STAGES: Readonly<Record<string, string>> = {
+  waiting: 'waits for its turn',
+  decode: 'reads the frames',
+  mattes: 'draws the mattes',
+  motion: 'follows the camera',
+  reveal: 'looks what is seen when',
+  gather: 'gathers the background',
+  unseen: 'completes what was never seen',
+  finish: 'matches light, sharpness and grain',
+  preview: 'makes it playable',
+  write: 'writes the file',
+};
+
+/** Sums over frames, px of hole. */
+export interface RevealTotal {
+  hole: number;
+  seen: number;
+  thin: number;
+  unseen: number;
+}
+
+export interface TakeView extends WorkProgress {
+  id: string;
+  shotId: string;
+  removalId: string;
+  name: string;
+  draft: boolean;
+  settings: TakeSettings;
+  /** Frames of the clip that it covers. */
+  first: number;
+  count: number;
+  /** Whether its marks, range or the picks beneath it have changed since. */
+  stale: boolean;
+  picked: boolean;
+  /** Takes of earlier removals that it was computed on, in order. */
+  beneath: string[];
+  /** Stretches of frames that can be looked at, inclusive. */
+  finished: [number, number][];
+  outcome: { hole: number; unseen: number; tripod: boolean; seconds: number } | null;
+  createdAt: string;
+}
+
+export interface TakeBody {
+  removalId: string;
+  draft: boolean;
+}
+
+export const takeBody = Joi.object<TakeBody, true>({
+  removalId: Joi.string().uuid().required(),
+  draft: Joi.boolean().required(),
+});
+
+export interface TakeChange {
+  name?: string;
+  picked?: boolean;
+}
+
+export const takeChange = Joi.object<TakeChange>({
+  name: Joi.string().trim().min(1).max(MAX_NAME),
+  picked: Joi.boolean(),
+}).min(1);
+
+/** What the shot remembers of a removal's background. Frames are the clip's. */
+export interface RevealView {
+  state: 'working' | 'ready' | 'failed';
+  progress: number;
+  error: { code: string; message: string } | null;
+  data: RevealData | null;
+}
+
+export interface RevealData {
+  /** Names the result: same key, same data. */
+  key: string;
+  first: number;
+  tripod: boolean;
+  total: RevealTotal;
+  /** Frame in which completing the unseen serves the most, and the share of all unseen that it serves. */
+  best: { frame: number; share: number } | null;
+  /** Side of a cell of the map, and where the map's corner lies, px of the frame as shown. */
+  cell: number;
+  originX: number;
+  originY: number;
+  /** One entry per frame; the part of the map around its hole, in cells, and where its bytes begin. */
+  frames: (RevealTotal & { x: number; y: number; width: number; height: number; offset: number })[];
+}
+
+export const EXPORT_KINDS = ['ffv1', 'h264', 'png', 'fill', 'matte'] as const;
+export type ExportKind = (typeof EXPORT_KINDS)[number];
+
+export interface ExportView extends WorkProgress {
+  id: string;
+  shotId: string;
+  kind: ExportKind;
+  /** Name to download it under. */
+  fileName: string;
+  size: number | null;
+  createdAt: string;
+}
+
+export interface ExportBody {
+  kind: ExportKind;
+  /** For the fill and the matte: whose. */
+  removalId?: string;
+}
+
+export const exportBody = Joi.object<ExportBody>({
+  kind: Joi.string()
+    .valid(...EXPORT_KINDS)
+    .required(),
+  removalId: Joi.string()
+    .uuid()
+    .when('kind', { is: Joi.valid('fill', 'matte'), then: Joi.required(), otherwise: Joi.forbidden() }),
+});
+
+export const frameParams = Joi.object<{ id: string; frame: number }, true>({
+  id: Joi.string().uuid().required(),
+  frame: Joi.number().integer().min(0).max(1_000_000).required(),
+});
+
+export const revealParams = Joi.object<{ id: string; removalId: string }, true>({
+  id: Joi.string().uuid().required(),
+  removalId: Joi.string().uuid().required(),
+});
+
+/** Key of a reveal's maps. */
+export const keyParams = Joi.object<{ key: string }, true>({
+  key: Joi.string()
+    .pattern(/^[0-9a-f]{64}$/)
+    .required(),
+});

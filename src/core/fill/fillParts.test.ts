@@ -1,0 +1,210 @@
+import { beforeAll, describe, expect, it } from '@jest/globals';
+import type { Kernels } from '../../kernels/index.ts';
+import { loadKernels } from '../../media/kernelFile.ts';
+import { BLOCK_FLOATS, grainModel, GRAIN_SIDE, measureGrain, sigmaAt, stillness } from './grain.ts';
+import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
+import { compareGrain } from './likeness.ts';
+import { fitLight } from './light.ts';
+import type { RimResidual } from './measure.ts';
+import { membrane, sampleGrid } from './membrane.ts';
+import { onionFill, patchFill } from './patchFill.ts';
+import { fitTransfer, identityTransfer } from './transfer.ts';
+
+let state = 1;
+const random = (): number => (state = (state * 16807) % 2147483647) / 2147483647 - 0.5;
+const gauss = (): number => (random() + random() + random() + random()) * Math.sqrt(3);
+
+describe('light', () => {
+  it('finds gain and offset although a tenth of the pairs is another thing', () => {
+    const source = Float32Array.from({ length: 500 }, () => 100 + 60 * random());
+    const target = source.map((v, i) => (i % 10 === 0 ? 30 : 1.2 * v - 9 + gauss()));
+    const fit = fitLight(source, target, 1);
+    expect(fit.gain).toBeCloseTo(1.2, 1);
+    expect(fit.gain * 100 + fit.offset).toBeCloseTo(111, 0);
+    expect(fit.sigma).toBeCloseTo(1, 0);
+  });
+
+  it('measures only an offset from few pairs, and nothing from none', () => {
+    const source = Float32Array.from({ length: 40 }, (_, i) => i);
+    expect(
+      fitLight(
+        source,
+        source.map((v) => v + 5),
+        1,
+      ),
+    ).toMatchObject({ gain: 1, offset: 5 });
+    expect(fitLight(new Float32Array(3), new Float32Array(3), 1).sigma).toBeNaN();
+  });
+});
+
+describe('membrane', () => {
+  it('runs straight between two known ends', () => {
+    const grid = { cols: 9, rows: 1 };
+    const sum = new Float32Array(9);
+    const weight = new Float32Array(9);
+    sum[0] = 8;
+    sum[8] = 16;
+    weight[0] = weight[8] = 1;
+    const field = membrane(grid, sum, weight);
+    expect([...field]).toEqual([8, 9, 10, 11, 12, 13, 14, 15, 16].map((v) => expect.closeTo(v, 1)));
+    expect(sampleGrid(grid, field, 3.5, 0)).toBeCloseTo(11.5, 0);
+  });
+
+  it('is 0 where nothing is known', () => {
+    expect([...membrane({ cols: 2, rows: 2 }, new Float32Array(4), new Float32Array(4))]).toEqual([0, 0, 0, 0]);
+  });
+});
+
+describe('transfer', () => {
+  const [w, h] = [80, 60];
+  const sharp = Float32Array.from({ length: w * h }, () => 120 + 50 * random());
+  const rim = new Uint8Array(w * h).fill(1);
+  const apply = (kernel: number[][]): Float32Array => {
+    const out = sharp.slice();
+    for (let y = 1; y < h - 1; y++) {
+      for (let x = 1; x < w - 1; x++) {
+        let s = 0;
+        for (let j = 0; j < 3; j++) for (let i = 0; i < 3; i++) s += kernel[j][i] * sharp[(y + j - 1) * w + x + i - 1];
+        out[y * w + x] = s;
+      }
+    }
+    return out;
+  };
+
+  it('finds the blur that the frame has and the gathered picture has not', () => {
+    const fitted = fitTransfer(
+      sharp,
+      apply([
+        [0, 0, 0],
+        [0.25, 0.5, 0.25],
+        [0, 0, 0],
+      ]),
+      rim,
+      w,
+      h,
+      1,
+    );
+    expect(fitted[12]).toBeCloseTo(0.5, 1);
+    expect(fitted[11]).toBeCloseTo(0.25, 1);
+    expect(fitted[13]).toBeCloseTo(0.25, 1);
+    expect(fitted.reduce((a, b) => a + b)).toBeCloseTo(1, 5);
+  });
+
+  it('changes nothing where the rim is too small to tell', () => {
+    expect(fitTransfer(sharp, sharp, new Uint8Array(w * h), w, h, 1)).toEqual(identityTransfer());
+  });
+});
+
+describe('grain', () => {
+  it('measures level and correlation, and the kernel brings both back', () => {
+    const [w, h] = [240, 240];
+    const white = Float32Array.from({ length: w * h }, gauss);
+    // Each sample mixed with its left neighbour: variance 1, correlation 0.48 at lag 1.
+    const residual = white.map((v, i) => 3 * (0.8 * v + 0.6 * (white[i - 1] ?? 0)));
+    const flat = new Float32Array(w * h).fill(100);
+    const blocks: Float32Array[] = [];
+    for (let k = 0; k < 6; k++)
+      blocks.push(
+        measureGrain(
+          residual.map((_, i) => residual[(i + k * 977) % residual.length]),
+          flat,
+          () => 0.4,
+          new Uint8Array(w * h).fill(1),
+          w,
+          h,
+        ),
+      );
+    expect(blocks[0].length % BLOCK_FLOATS).toBe(0);
+    const model = grainModel(blocks)!;
+    expect(sigmaAt(model, 0.4)).toBeCloseTo(3, 0);
+    let [energy, lag] = [0, 0];
+    for (let y = 0; y < GRAIN_SIDE; y++) {
+      for (let x = 0; x < GRAIN_SIDE; x++) {
+        energy += model.kernel[y * GRAIN_SIDE + x] ** 2;
+        if (x > 0) lag += model.kernel[y * GRAIN_SIDE + x] * model.kernel[y * GRAIN_SIDE + x - 1];
+      }
+    }
+    // A little of the variance is slower than grain and is left out.
+    expect(energy).toBeGreaterThan(0.75);
+    expect(energy).toBeLessThan(1);
+    expect(lag / energy).toBeGreaterThan(0.15);
+    expect(lag / energy).toBeLessThan(0.6);
+  });
+
+  it('has no opinion without blocks', () => {
+    expect(grainModel([])).toBeUndefined();
+  });
+});
+
+describe('stillness', () => {
+  const region = (frame: number): RimResidual['region'] => ({
+    frame,
+    rect: { x: 0, y: 0, width: 96, height: 64 },
+    cols: 6,
+    rows: 4,
+    active: new Uint8Array(24),
+    alpha: new Uint8Array(0),
+    known: new Uint8Array(0),
+  });
+  const residual = (frame: number, values: Float32Array): RimResidual => ({
+    region: region(frame),
+    values,
+    rim: new Uint8Array(values.length).fill(1),
+  });
+  const motion = new CameraMotion(solveCamera(96, 64, 2, [], 1));
+  const noise = (): Float32Array => Float32Array.from({ length: 96 * 64 }, gauss);
+
+  it('is the share of grain that two frames have in common, whatever slow light lies over it', () => {
+    const [kept, a, b] = [noise(), noise(), noise()];
+    const frame = (own: Float32Array, light: number): Float32Array =>
+      kept.map((v, i) => Math.sqrt(0.7) * v + Math.sqrt(0.3) * own[i] + light * Math.sin((i % 96) / 40));
+    const likeness = compareGrain(residual(1, frame(b, 9)), residual(0, frame(a, -4)), motion);
+    expect(stillness([likeness])).toBeCloseTo(0.7, 1);
+  });
+
+  it('is nothing for unlike frames and without a measurement', () => {
+    expect(stillness([compareGrain(residual(1, noise()), residual(0, noise()), motion)])).toBeLessThan(0.1);
+    expect(stillness([])).toBe(0);
+  });
+});
+
+describe('patchFill', () => {
+  let kernels: Kernels;
+  beforeAll(async () => {
+    kernels = await loadKernels(64 << 20);
+  });
+  const [w, h] = [96, 72];
+  const stripes = (x: number, y: number): number => ((x + 2 * y) % 12 < 6 ? 60 : 180);
+  const picture = (): { width: number; height: number; colour: Float32Array; missing: Uint8Array } => {
+    const colour = new Float32Array(w * h * 4);
+    const missing = new Uint8Array(w * h);
+    for (let i = 0; i < w * h; i++) {
+      const [x, y] = [i % w, Math.floor(i / w)];
+      const hole = x >= 38 && x < 58 && y >= 26 && y < 46;
+      missing[i] = hole ? 1 : 0;
+      colour[4 * i] = hole ? 0 : stripes(x, y);
+    }
+    return { width: w, height: h, colour, missing };
+  };
+
+  it('continues stripes through a hole, and leaves the known as it is', () => {
+    const p = picture();
+    const out = patchFill(kernels, p, 3);
+    let right = 0;
+    for (let i = 0; i < w * h; i++) {
+      if (!p.missing[i]) expect(out[4 * i]).toBe(p.colour[4 * i]);
+      else if (Math.abs(out[4 * i] - stripes(i % w, Math.floor(i / w))) < 20) right++;
+    }
+    expect(right).toBeGreaterThan(0.9 * 400);
+  });
+
+  it('gives the same bits for the same seed', () => {
+    expect(patchFill(kernels, picture(), 5)).toEqual(patchFill(kernels, picture(), 5));
+  });
+
+  it('fills from the border where no patch is known', () => {
+    const colour = Float32Array.of(10, 0, 0, 0, 0, 0, 0, 0, 30, 0, 0, 0);
+    const out = onionFill({ width: 3, height: 1, colour, missing: Uint8Array.of(0, 1, 0) });
+    expect(out[4]).toBe(20);
+  });
+});

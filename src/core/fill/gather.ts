@@ -1,0 +1,327 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { median } from '../geometry/linear.ts';
+import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } from '../image/format.ts';
+import type { FrameMap } from '../motion/localMotion.ts';
+import { fitLight, type LightFit } from './light.ts';
+import { planeSize, readRegionPlane, TILE, type Region } from './region.ts';
+import { warpPlane } from './warpPlane.ts';
+import { partOf, type SourceFrame, type SourceFrames } from './sourceFrames.ts';
+
+/** What other frames say about a region. */
+export interface Gathered {
+  region: Region;
+  sources: number[];
+  /** Fused samples per colour plane. */
+  planes: Float32Array[];
+  /** Sum of agreeing weights per luma px, 0 = no source sees it. A near, clean source counts 1. */
+  support: Float32Array;
+  /** The frame's own samples per colour plane. */
+  own: Float32Array[];
+}
+
+/** Points of the rim on which a source's light and error are measured. */
+const RIM_POINTS = 900;
+/** A source's samples keep this distance from the frame's border, px. */
+const FRAME_BORDER = 0;
+/** Room around the mapped region for the cubic's support and the residual mesh, px. */
+const MAP_MARGIN = 12;
+/** Agreement between sources: times their typical error, plus a share of an 8-bit level. */
+const TAU_SIGMAS = 2.5;
+const TAU_LEVELS = 1;
+/** Time distance, frames, at which a source weighs half. */
+const HALF_WEIGHT = 40;
+
+/** Part of frame `source` that a region of another frame maps to. */
+export function neededRect(region: Region, source: number, motion: FrameMap, format: FrameFormat): Rect {
+  const { x, y, width, height } = region.rect;
+  const points: number[] = [];
+  for (const v of [0, 0.5, 1]) for (const u of [0, 0.5, 1]) points.push(x + u * width, y + v * height);
+  const mapped = Float64Array.from(points);
+  motion.map(region.frame, source, mapped);
+  const xs = mapped.filter((_, i) => i % 2 === 0);
+  const ys = mapped.filter((_, i) => i % 2 === 1);
+  const [left, top] = [Math.floor(Math.min(...xs)), Math.floor(Math.min(...ys))];
+  const box = { x: left, y: top, width: Math.ceil(Math.max(...xs)) - left, height: Math.ceil(Math.max(...ys)) - top };
+  const frame = { x: 0, y: 0, width: format.width, height: format.height };
+  const step = Math.max(...format.planes.flatMap((p) => [p.stepX, p.stepY]));
+  const rect = intersect(snap(grow(box, MAP_MARGIN), step), frame);
+  if (rect.width >= 16 && rect.height >= 16) return rect;
+  // Nothing of it is in view: any small part of the frame keeps the arithmetic defined.
+  return { x: 0, y: 0, width: Math.min(16, format.width), height: Math.min(16, format.height) };
+}
+
+export const union = (a: Rect | undefined, b: Rect): Rect => {
+  if (!a) return b;
+  const x = Math.min(a.x, b.x);
+  const y = Math.min(a.y, b.y);
+  return {
+    x,
+    y,
+    width: Math.max(a.x + a.width, b.x + b.width) - x,
+    height: Math.max(a.y + a.height, b.y + b.height) - y,
+  };
+};
+
+/** Fetches the background of regions from other frames. */
+export class Gatherer {
+  private readonly unit: number;
+
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly frames: FrameReader,
+    private readonly motion: FrameMap,
+    private readonly sourceFrames: SourceFrames,
+    /** Strength of the light match, 0..1. */
+    private readonly light: number,
+  ) {
+    this.unit = 2 ** (frames.format.depth - 8);
+  }
+
+  /**
+   * Samples each source through one composed motion, corrects its light by what the rim shows, and fuses those that
+   * agree. Sources may include the frame itself.
+   */
+  gather(region: Region, sources: readonly number[]): Gathered {
+    const { format } = this.frames;
+    const own = Array.from({ length: format.colourPlanes }, (_, p) => readRegionPlane(this.frames, region, p));
+    const planes = own.map((samples) => new Float32Array(samples.length));
+    const support = new Float32Array(region.rect.width * region.rect.height);
+    const out: Gathered = { region, sources: [...sources], planes, support, own };
+    if (sources.length === 0) return out;
+    this.kernels.scoped(() => this.run(out));
+    return out;
+  }
+
+  private run(out: Gathered): void {
+    const { kernels } = this;
+    const { region, sources } = out;
+    const rim = rimPoints(region, RIM_POINTS);
+    const lights = sources.map((s) => this.measureLight(out, s, rim));
+    const { params, tau } = this.weigh(region.frame, sources, lights);
+    const maps = sources.map((s) => this.mapOf(region, s));
+    const band = new BandBuffers(kernels, region, this.frames.format, sources.length);
+    for (let row = 0; row < region.rows; row++) {
+      const active = region.active.subarray(row * region.cols, (row + 1) * region.cols);
+      if (active.every((a) => a === 0)) continue;
+      kernels.u8(band.active, region.cols).set(active);
+      sources.forEach((s, k) => this.warpBand(region, row, this.sourceFrames.get(s), maps[k], band, k));
+      this.fuseBand(out, row, band, params, tau);
+    }
+  }
+
+  /** Tile corners of the region in a source frame, frame px. */
+  private mapOf(region: Region, source: number): Float32Array {
+    const { rect, cols, rows } = region;
+    const map = new Float32Array((cols + 1) * (rows + 1) * 2);
+    for (let r = 0, i = 0; r <= rows; r++) {
+      for (let c = 0; c <= cols; c++, i += 2) {
+        map[i] = rect.x + c * TILE;
+        map[i + 1] = rect.y + r * TILE;
+      }
+    }
+    this.motion.map(region.frame, source, map);
+    return map;
+  }
+
+  private warpBand(
+    region: Region,
+    row: number,
+    source: SourceFrame,
+    map: Float32Array,
+    band: BandBuffers,
+    k: number,
+  ): void {
+    const { kernels } = this;
+    const { format } = this.frames;
+    const { cols } = region;
+    const corners = (cols + 1) * 2;
+    const part = map.subarray(row * corners, (row + 2) * corners);
+    const usable = band.usable + k * band.lumaSamples;
+    kernels.u8(usable, band.lumaSamples).fill(0);
+    for (let plane = 0; plane < format.colourPlanes; plane++) {
+      const { stepX, stepY } = format.planes[plane];
+      const local = kernels.f32(band.map, part.length);
+      for (let i = 0; i < part.length; i += 2) {
+        local[i] = (part[i] - source.rect.x) / stepX;
+        local[i + 1] = (part[i + 1] - source.rect.y) / stepY;
+      }
+      const { width: w, height: h } = partOf(source.rect, format.planes[plane]);
+      const out = band.values[plane] + k * band.samples[plane] * 4;
+      const active = kernels.u8(band.active, cols);
+      const picture = { at: source.planes[plane], width: w, height: h };
+      warpPlane(kernels, picture, local, cols, 1, active, stepX, stepY, out);
+      if (plane > 0) continue;
+      kernels.run.usableTiles(
+        source.blocked,
+        source.rect.width,
+        source.rect.width,
+        source.rect.height,
+        source.rect.x,
+        source.rect.y,
+        format.width,
+        format.height,
+        FRAME_BORDER,
+        band.map,
+        cols,
+        1,
+        TILE,
+        band.active,
+        usable,
+        region.rect.width,
+      );
+    }
+  }
+
+  private fuseBand(out: Gathered, row: number, band: BandBuffers, params: number[][], tau: number): void {
+    const { kernels } = this;
+    const { format } = this.frames;
+    const n = out.sources.length;
+    kernels.f32(band.params, n * 3).set(params[0]);
+    kernels.run.fuse(
+      band.values[0],
+      band.usable,
+      band.weights,
+      band.lumaSamples * 4,
+      n,
+      band.params,
+      tau,
+      band.mean,
+      band.support,
+      band.lumaSamples,
+    );
+    out.planes[0].set(kernels.f32(band.mean, band.lumaSamples), row * band.lumaSamples);
+    out.support.set(kernels.f32(band.support, band.lumaSamples), row * band.lumaSamples);
+    for (let plane = 1; plane < format.colourPlanes; plane++) {
+      const { stepX, stepY } = format.planes[plane];
+      const { width } = planeSize(out.region, format, plane);
+      kernels.f32(band.params, n * 3).set(params[plane]);
+      const lumaRow = out.region.rect.width * 4;
+      for (let y = 0; y < TILE / stepY; y++) {
+        kernels.run.fuseChroma(
+          band.values[plane] + y * width * 4,
+          band.samples[plane] * 4,
+          band.weights + y * stepY * lumaRow,
+          band.lumaSamples * 4,
+          lumaRow,
+          n,
+          band.params,
+          band.mean + y * width * 4,
+          width,
+          stepX,
+          stepY,
+        );
+      }
+      out.planes[plane].set(kernels.f32(band.mean, band.samples[plane]), row * band.samples[plane]);
+    }
+  }
+
+  /** Light and error of one source against the frame, on points of the rim that both know. */
+  private measureLight(out: Gathered, source: number, rim: Int32Array): LightFit[] {
+    const { kernels } = this;
+    const { format } = this.frames;
+    const { region } = out;
+    const frame = this.sourceFrames.get(source);
+    const w = region.rect.width;
+    const points = new Float32Array(rim.length * 2);
+    rim.forEach((at, i) => {
+      points[2 * i] = region.rect.x + (at % w);
+      points[2 * i + 1] = region.rect.y + Math.floor(at / w);
+    });
+    this.motion.map(region.frame, source, points);
+    const usable = this.usablePoints(points, frame);
+    return Array.from({ length: format.colourPlanes }, (_, plane) => {
+      const { stepX, stepY } = format.planes[plane];
+      const { width } = planeSize(region, format, plane);
+      const local = new Float32Array(usable.length * 2);
+      const target = new Float32Array(usable.length);
+      usable.forEach((i, k) => {
+        local[2 * k] = (points[2 * i] - frame.rect.x) / stepX;
+        local[2 * k + 1] = (points[2 * i + 1] - frame.rect.y) / stepY;
+        const x = Math.floor((rim[i] % w) / stepX);
+        target[k] = out.own[plane][Math.floor(Math.floor(rim[i] / w) / stepY) * width + x];
+      });
+      const sampled = kernels.scoped(() => {
+        const at = kernels.put(local);
+        const to = kernels.alloc(usable.length * 4);
+        const { width: fw, height: fh } = partOf(frame.rect, format.planes[plane]);
+        kernels.run.warpPoints(frame.planes[plane], fw, fw, fh, at, usable.length, to);
+        return kernels.f32(to, usable.length).slice();
+      });
+      return fitLight(sampled, target, this.unit);
+    });
+  }
+
+  private usablePoints(points: Float32Array, frame: SourceFrame): number[] {
+    const { rect } = frame;
+    const blocked = this.kernels.u8(frame.blocked, rect.width * rect.height);
+    const out: number[] = [];
+    for (let i = 0; i < points.length / 2; i++) {
+      const x = Math.round(points[2 * i] - rect.x);
+      const y = Math.round(points[2 * i + 1] - rect.y);
+      if (x < 1 || y < 1 || x >= rect.width - 2 || y >= rect.height - 2) continue;
+      if (blocked[y * rect.width + x] === 0) out.push(i);
+    }
+    return out;
+  }
+
+  /** Gain, offset and weight per source and plane, flattened, and the scale of agreement. */
+  private weigh(t: number, sources: readonly number[], lights: LightFit[][]): { params: number[][]; tau: number } {
+    const measured = lights.map((l) => l[0].sigma).filter((s) => Number.isFinite(s));
+    const typical = Math.max(measured.length > 0 ? median(measured) : 2 * this.unit, this.unit / 4);
+    const params = lights[0].map((_, plane) =>
+      lights.flatMap((l, k) => {
+        const { gain, offset } = l[plane];
+        const sigma = Number.isFinite(l[0].sigma) ? Math.max(l[0].sigma, typical / 2) : typical * 1.5;
+        const quality = Math.min(1, (typical / sigma) ** 2);
+        const weight = quality / (1 + Math.abs(sources[k] - t) / HALF_WEIGHT);
+        return [1 + this.light * (gain - 1), this.light * offset, weight];
+      }),
+    );
+    return { params, tau: TAU_SIGMAS * typical + TAU_LEVELS * this.unit };
+  }
+}
+
+/** Kernel memory for one row of tiles of all sources. */
+class BandBuffers {
+  readonly lumaSamples: number;
+  /** Samples of a band per plane. */
+  readonly samples: number[];
+  readonly values: number[];
+  readonly usable: number;
+  readonly weights: number;
+  readonly params: number;
+  readonly mean: number;
+  readonly support: number;
+  readonly active: number;
+  readonly map: number;
+
+  constructor(kernels: Kernels, region: Region, format: FrameFormat, sources: number) {
+    this.lumaSamples = region.rect.width * TILE;
+    this.samples = format.planes.slice(0, format.colourPlanes).map((p) => this.lumaSamples / (p.stepX * p.stepY));
+    this.values = this.samples.map((n) => kernels.alloc(n * sources * 4));
+    for (const [i, at] of this.values.entries()) kernels.f32(at, this.samples[i] * sources).fill(0);
+    this.usable = kernels.alloc(this.lumaSamples * sources);
+    this.weights = kernels.alloc(this.lumaSamples * sources * 4);
+    this.params = kernels.alloc(sources * 12);
+    this.mean = kernels.alloc(this.lumaSamples * 4);
+    this.support = kernels.alloc(this.lumaSamples * 4);
+    this.active = kernels.alloc(region.cols);
+    this.map = kernels.alloc((region.cols + 1) * 16);
+  }
+}
+
+/** Known px of the active tiles, evenly thinned to `most`. */
+function rimPoints(region: Region, most: number): Int32Array {
+  const w = region.rect.width;
+  const all: number[] = [];
+  for (let i = 0; i < region.known.length; i++) {
+    if (region.known[i] === 0) continue;
+    const x = i % w;
+    if (region.active[Math.floor((i - x) / w / TILE) * region.cols + Math.floor(x / TILE)] !== 0) all.push(i);
+  }
+  const step = Math.max(1, all.length / most);
+  const out: number[] = [];
+  // The odd offset keeps the points from falling into columns.
+  for (let i = 0, k = 0; i < all.length; i = Math.floor(++k * step)) out.push(all[i]);
+  return Int32Array.from(out);
+}

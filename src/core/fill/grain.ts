@@ -1,0 +1,225 @@
+import { median } from '../geometry/linear.ts';
+
+/** Side of the blocks on which grain is measured, samples. */
+const BLOCK = 12;
+/** Correlation is measured over lags 0..LAGS across and -LAGS..LAGS down. */
+const LAGS = 3;
+const LAG_COUNT = (LAGS + 1) * (2 * LAGS + 1);
+/** Floats per measured block: mean luma, variance, texture, correlation. */
+export const BLOCK_FLOATS = 3 + LAG_COUNT;
+const BLOCKS_PER_FRAME = 48;
+/** Share of the blocks with the least texture, on which errors of registration tell least. */
+const SMOOTH_SHARE = 0.4;
+const LEVELS = 12;
+export const GRAIN_SIDE = 2 * LAGS + 1;
+
+/** Grain of one plane. */
+export interface GrainModel {
+  /** Standard deviation at luma (i + ½)/LEVELS of full scale, sample units. */
+  sigma: Float32Array;
+  /** Zero-phase kernel that gives white noise of variance 1 the grain's correlation, GRAIN_SIDE². */
+  kernel: Float32Array;
+}
+
+/**
+ * Measures the difference between a frame and its noise-free estimate on blocks of the rim.
+ *
+ * @param residual - Frame minus estimate.
+ * @param estimate - The estimate, whose own variance tells the texture.
+ * @param luma - Luma level per sample, 0..1.
+ * @param rim - 1 where both are known.
+ * @returns BLOCK_FLOATS per block.
+ */
+export function measureGrain(
+  residual: Float32Array,
+  estimate: Float32Array,
+  luma: (i: number) => number,
+  rim: Uint8Array,
+  w: number,
+  h: number,
+): Float32Array {
+  const corners: number[] = [];
+  for (let y = 0; y + BLOCK <= h; y += BLOCK / 2) {
+    for (let x = 0; x + BLOCK <= w; x += BLOCK / 2) if (full(rim, y * w + x, w)) corners.push(y * w + x);
+  }
+  const step = Math.max(1, corners.length / BLOCKS_PER_FRAME);
+  const out: number[] = [];
+  for (let k = 0; Math.floor(k * step) < corners.length; k++) {
+    out.push(...measureBlock(residual, estimate, luma, corners[Math.floor(k * step)], w));
+  }
+  return Float32Array.from(out);
+}
+
+function full(rim: Uint8Array, at: number, w: number): boolean {
+  for (let y = 0; y < BLOCK; y++) {
+    for (let x = 0; x < BLOCK; x++) if (rim[at + y * w + x] === 0) return false;
+  }
+  return true;
+}
+
+function measureBlock(
+  residual: Float32Array,
+  estimate: Float32Array,
+  luma: (i: number) => number,
+  at: number,
+  w: number,
+): number[] {
+  const n = BLOCK * BLOCK;
+  const r = new Float64Array(n);
+  let [mr, me, me2, level] = [0, 0, 0, 0];
+  for (let y = 0; y < BLOCK; y++) {
+    for (let x = 0; x < BLOCK; x++) {
+      const i = at + y * w + x;
+      r[y * BLOCK + x] = residual[i];
+      mr += residual[i];
+      me += estimate[i];
+      me2 += estimate[i] ** 2;
+      level += luma(i);
+    }
+  }
+  for (let i = 0; i < n; i++) r[i] -= mr / n;
+  const correlation = lagsOf(r);
+  const variance = correlation[LAGS];
+  return [level / n, variance, me2 / n - (me / n) ** 2, ...correlation];
+}
+
+/** Mean products at lags; entry dx·(2·LAGS + 1) + dy + LAGS. */
+function lagsOf(r: Float64Array): number[] {
+  const out: number[] = [];
+  for (let dx = 0; dx <= LAGS; dx++) {
+    for (let dy = -LAGS; dy <= LAGS; dy++) {
+      let sum = 0;
+      let n = 0;
+      for (let y = Math.max(0, -dy); y < Math.min(BLOCK, BLOCK - dy); y++) {
+        for (let x = 0; x + dx < BLOCK; x++, n++) sum += r[y * BLOCK + x] * r[(y + dy) * BLOCK + x + dx];
+      }
+      out.push(sum / n);
+    }
+  }
+  return out;
+}
+
+/** Sums of a comparison of two frames' grain: products, and squares of each. */
+export interface Likeness {
+  both: number;
+  first: number;
+  second: number;
+}
+
+/** Grain never counts as wholly still: then it would be dirt on the lens. */
+const STILLEST = 0.95;
+
+/** Correlation of the grain of neighbouring frames, 0..1: what a codec repeats instead of coding it anew. */
+export function stillness(measured: readonly Likeness[]): number {
+  const sum = { both: 0, first: 0, second: 0 };
+  for (const m of measured) {
+    sum.both += m.both;
+    sum.first += m.first;
+    sum.second += m.second;
+  }
+  const scale = Math.sqrt(sum.first * sum.second);
+  return scale > 0 ? Math.min(STILLEST, Math.max(0, sum.both / scale)) : 0;
+}
+
+/** Grain of a plane from the blocks of all frames; undefined if there are too few to tell. */
+export function grainModel(blocks: readonly Float32Array[]): GrainModel | undefined {
+  const all: Float32Array[] = [];
+  for (const frame of blocks) {
+    for (let i = 0; i < frame.length; i += BLOCK_FLOATS) all.push(frame.subarray(i, i + BLOCK_FLOATS));
+  }
+  if (all.length < 8) return undefined;
+  const sigma = sigmaByLuma(all);
+  const smooth = smoothest(all);
+  const correlation = new Float64Array(LAG_COUNT);
+  let energy = 0;
+  for (const b of smooth) {
+    energy += b[1];
+    for (let k = 0; k < LAG_COUNT; k++) correlation[k] += b[3 + k];
+  }
+  return { sigma, kernel: kernelOf(correlation.map((c) => c / Math.max(energy, 1e-9))) };
+}
+
+function smoothest(blocks: Float32Array[]): Float32Array[] {
+  const sorted = [...blocks].sort((a, b) => a[2] - b[2]);
+  return sorted.slice(0, Math.max(4, Math.ceil(sorted.length * SMOOTH_SHARE)));
+}
+
+function sigmaByLuma(blocks: Float32Array[]): Float32Array {
+  const overall = Math.sqrt(median(smoothest(blocks).map((b) => b[1])));
+  const out = new Float32Array(LEVELS).fill(NaN);
+  for (let level = 0; level < LEVELS; level++) {
+    const mine = blocks.filter((b) => Math.abs(b[0] * LEVELS - level - 0.5) <= 0.75);
+    if (mine.length >= 24) out[level] = Math.sqrt(median(smoothest(mine).map((b) => b[1])));
+  }
+  return fillGaps(out, overall);
+}
+
+/** Levels without measurements take the nearest measured one. */
+function fillGaps(values: Float32Array, fallback: number): Float32Array {
+  return values.map((v, i) => {
+    if (!Number.isNaN(v)) return v;
+    for (let d = 1; d < values.length; d++) {
+      const near = [values[i - d], values[i + d]].filter((n) => n !== undefined && !Number.isNaN(n));
+      if (near.length > 0) return near.reduce((a, b) => a + b) / near.length;
+    }
+    return fallback;
+  });
+}
+
+/** Side of the grid on which spectra are computed. */
+const N = 16;
+/** Cycles per px below which a difference is light or registration rather than grain. */
+const SLOWEST_GRAIN = 0.11;
+
+/**
+ * Root of the power spectrum of a correlation (Wiener-Khinchin), tapered, as a zero-phase kernel. What is slower than
+ * grain is left out, and its energy with it: the kernel's energy is the share of the variance that is grain.
+ */
+function kernelOf(correlation: Float64Array): Float32Array {
+  const power = new Float64Array(N * N);
+  let total = 0;
+  for (let v = 0; v < N; v++) {
+    for (let u = 0; u < N; u++) {
+      const p = powerAt(correlation, u, v);
+      total += p;
+      const f2 = (Math.min(u, N - u) ** 2 + Math.min(v, N - v) ** 2) / (N * N);
+      power[v * N + u] = p * (1 - Math.exp(-f2 / SLOWEST_GRAIN ** 2));
+    }
+  }
+  const kept = power.reduce((a, b) => a + b, 0) / Math.max(total, 1e-9);
+  const out = new Float32Array(GRAIN_SIDE * GRAIN_SIDE);
+  let energy = 0;
+  for (let dy = -LAGS; dy <= LAGS; dy++) {
+    for (let dx = -LAGS; dx <= LAGS; dx++) {
+      let sum = 0;
+      for (let v = 0; v < N; v++) {
+        for (let u = 0; u < N; u++) {
+          sum += Math.sqrt(power[v * N + u]) * Math.cos((2 * Math.PI * (u * dx + v * dy)) / N);
+        }
+      }
+      out[(dy + LAGS) * GRAIN_SIDE + dx + LAGS] = sum;
+      energy += sum * sum;
+    }
+  }
+  const scale = energy > 0 ? Math.sqrt(kept / energy) : 0;
+  return out.map((v) => v * scale);
+}
+
+function powerAt(correlation: Float64Array, u: number, v: number): number {
+  let sum = 0;
+  for (let dx = -LAGS; dx <= LAGS; dx++) {
+    for (let dy = -LAGS; dy <= LAGS; dy++) {
+      const c = dx >= 0 ? correlation[dx * (2 * LAGS + 1) + dy + LAGS] : correlation[-dx * (2 * LAGS + 1) - dy + LAGS];
+      const taper = (1 - Math.abs(dx) / (LAGS + 1)) * (1 - Math.abs(dy) / (LAGS + 1));
+      sum += c * taper * Math.cos((2 * Math.PI * (u * dx + v * dy)) / N);
+    }
+  }
+  return Math.max(0, sum);
+}
+
+/** Standard deviation at a luma level of 0..1. */
+export function sigmaAt(model: GrainModel, level: number): number {
+  const p = Math.min(LEVELS - 1.001, Math.max(0, level * LEVELS - 0.5));
+  const i = Math.floor(p);
+  return model.sigma[i] + (model.sigma[i + 1] - model.sigma[i]) * (p - i);
+}

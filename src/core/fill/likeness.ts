@@ -1,0 +1,43 @@
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import type { Likeness } from './grain.ts';
+import type { RimResidual } from './measure.ts';
+
+/** Every n-th rim pixel is compared. */
+const EVERY = 5;
+/** Distance of the neighbours whose mean is taken off, px: what is slower than grain does not count. */
+const REACH = 3;
+
+/** Compares the grain of a frame with that of another along the camera's motion, on what both rims know. */
+export function compareGrain(one: RimResidual, other: RimResidual, motion: CameraMotion): Likeness {
+  const out: Likeness = { both: 0, first: 0, second: 0 };
+  const { rect } = one.region;
+  const places: number[] = [];
+  const values: number[] = [];
+  for (let i = 0; i < one.rim.length; i += EVERY) {
+    if (!isRim(one, i % rect.width, Math.floor(i / rect.width))) continue;
+    places.push(rect.x + (i % rect.width), rect.y + Math.floor(i / rect.width));
+    values.push(fast(one, i));
+  }
+  const mapped = Float64Array.from(places);
+  motion.map(one.region.frame, other.region.frame, mapped);
+  values.forEach((a, k) => {
+    const x = Math.round(mapped[2 * k] - other.region.rect.x);
+    const y = Math.round(mapped[2 * k + 1] - other.region.rect.y);
+    if (!isRim(other, x, y)) return;
+    const b = fast(other, y * other.region.rect.width + x);
+    out.both += a * b;
+    out.first += a * a;
+    out.second += b * b;
+  });
+  return out;
+}
+
+/** Whether a pixel and its neighbours across are rim. */
+function isRim({ rim, region }: RimResidual, x: number, y: number): boolean {
+  const { width, height } = region.rect;
+  if (x < REACH || y < 0 || x >= width - REACH || y >= height) return false;
+  const i = y * width + x;
+  return (rim[i] & rim[i - REACH] & rim[i + REACH]) === 1;
+}
+
+const fast = ({ values }: RimResidual, i: number): number => values[i] - (values[i - REACH] + values[i + REACH]) / 2;

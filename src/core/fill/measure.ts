@@ -1,0 +1,165 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { median } from '../geometry/linear.ts';
+import { maxSample, type FrameFormat } from '../image/format.ts';
+import type { Gathered } from './gather.ts';
+import { measureGrain, type Likeness } from './grain.ts';
+import type { Grid } from './membrane.ts';
+import { planeSize, TILE, type Region } from './region.ts';
+import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
+
+/** Cells of the offset grid per tile side: a cell is 8 luma px. */
+const CELLS_PER_TILE = 2;
+export const CELL = TILE / CELLS_PER_TILE;
+
+/** Support below which a gathered rim pixel is too noisy to measure against. */
+const MIN_SUPPORT = 0.8;
+/** Differences beyond this many 8-bit levels, and beyond this many times their spread, are not light but a thing. */
+const LEAST_LIMIT = 6;
+const LIMIT_SIGMAS = 5;
+/** A cell with more than this share of such differences is left out whole: the thing's soft edge is in the rest. */
+const MOST_STRANGE = 0.15;
+
+export function offsetGrid(region: Region): Grid {
+  return { cols: region.cols * CELLS_PER_TILE, rows: region.rows * CELLS_PER_TILE };
+}
+
+/** What a frame's rim tells about its gathered picture. */
+export interface RimMeasure {
+  transfer: Float32Array;
+  /** Per plane: sum and number of (frame − gathered) per cell of the offset grid. */
+  offsets: { sum: Float32Array; weight: Float32Array }[];
+  /** Per plane: blocks of {@link measureGrain}. */
+  grain: Float32Array[];
+  /** How alike the grain of this frame and of the one before are. */
+  likeness: Likeness;
+}
+
+/** The frame's difference to its estimate on the rim, kept to compare it with the next frame's. */
+export interface RimResidual {
+  region: Region;
+  values: Float32Array;
+  rim: Uint8Array;
+}
+
+/**
+ * Compares the gathered picture with the frame on the rim, where both are known.
+ * @param fine - Also fit sharpness and measure grain; a draft goes without.
+ */
+export function measureRim(
+  kernels: Kernels,
+  gathered: Gathered,
+  format: FrameFormat,
+  fine: boolean,
+): { measure: Omit<RimMeasure, 'likeness'>; residual: RimResidual } {
+  const { region, planes, support, own } = gathered;
+  const unit = 2 ** (format.depth - 8);
+  const { width: w, height: h } = region.rect;
+  const rim = new Uint8Array(w * h);
+  for (let i = 0; i < rim.length; i++) rim[i] = region.known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
+  const transfer = fine ? fitTransfer(planes[0], own[0], rim, w, h, unit) : identityTransfer();
+  const estimates = [applyTransfer(kernels, planes[0], region, transfer), ...planes.slice(1)];
+  const full = maxSample(format);
+  const offsets: RimMeasure['offsets'] = [];
+  const grain: Float32Array[] = [];
+  let luma: Float32Array | undefined;
+  estimates.forEach((estimate, plane) => {
+    const { stepX, stepY } = format.planes[plane];
+    const size = planeSize(region, format, plane);
+    const mask = plane === 0 ? rim : shrinkMask(rim, w, size.width, size.height, stepX, stepY);
+    const residual = difference(own[plane], estimate);
+    luma ??= residual;
+    offsets.push(sumOffsets(residual, mask, size.width, size.height, region, unit));
+    const level = (i: number): number => {
+      const x = i % size.width;
+      return planes[0][((i - x) / size.width) * stepY * w + x * stepX] / full;
+    };
+    if (fine) grain.push(measureGrain(residual, estimate, level, mask, size.width, size.height));
+  });
+  return { measure: { transfer, offsets, grain }, residual: { region, values: luma!, rim } };
+}
+
+function difference(a: Float32Array, b: Float32Array): Float32Array {
+  const out = new Float32Array(a.length);
+  for (let i = 0; i < out.length; i++) out[i] = a[i] - b[i];
+  return out;
+}
+
+/** Luma mask at a plane's size: a sample counts where all its luma px do. */
+export function shrinkMask(
+  mask: Uint8Array,
+  lumaWidth: number,
+  w: number,
+  h: number,
+  stepX: number,
+  stepY: number,
+): Uint8Array {
+  const out = new Uint8Array(w * h);
+  for (let y = 0; y < h; y++) {
+    for (let x = 0; x < w; x++) {
+      let all = 1;
+      for (let b = 0; b < stepY; b++) {
+        for (let a = 0; a < stepX; a++) all &= mask[(y * stepY + b) * lumaWidth + x * stepX + a];
+      }
+      out[y * w + x] = all;
+    }
+  }
+  return out;
+}
+
+/** Correlates the luma of a region's active tiles with a transfer kernel; elsewhere the result is undefined. */
+export function applyTransfer(
+  kernels: Kernels,
+  luma: Float32Array,
+  region: Region,
+  transfer: Float32Array,
+): Float32Array {
+  const { width: w, height: h } = region.rect;
+  return kernels.scoped(() => {
+    const src = kernels.put(luma);
+    const out = kernels.alloc(luma.byteLength);
+    const [taps, active] = [kernels.put(transfer), kernels.put(region.active)];
+    kernels.run.correlateTiles(src, w, h, taps, TRANSFER_SIDE, out, active, region.cols, TILE, TILE);
+    return kernels.f32(out, luma.length).slice();
+  });
+}
+
+function sumOffsets(
+  residual: Float32Array,
+  mask: Uint8Array,
+  w: number,
+  h: number,
+  region: Region,
+  unit: number,
+): { sum: Float32Array; weight: Float32Array } {
+  const { cols, rows } = offsetGrid(region);
+  const sum = new Float32Array(cols * rows);
+  const weight = new Float32Array(cols * rows);
+  const strange = new Float32Array(cols * rows);
+  const { middle, limit } = usualRange(residual, mask, unit);
+  const [cw, ch] = [w / cols, h / rows];
+  for (let y = 0, i = 0; y < h; y++) {
+    const row = Math.floor(y / ch) * cols;
+    for (let x = 0; x < w; x++, i++) {
+      if (mask[i] === 0) continue;
+      const c = row + Math.floor(x / cw);
+      if (Math.abs(residual[i] - middle) > limit) strange[c]++;
+      else {
+        sum[c] += residual[i];
+        weight[c]++;
+      }
+    }
+  }
+  for (let c = 0; c < sum.length; c++) {
+    if (strange[c] > MOST_STRANGE * (strange[c] + weight[c])) sum[c] = weight[c] = 0;
+  }
+  return { sum, weight };
+}
+
+/** Median of the differences on the rim, and how far from it they still count. */
+function usualRange(residual: Float32Array, mask: Uint8Array, unit: number): { middle: number; limit: number } {
+  const all: number[] = [];
+  for (let i = 0; i < mask.length; i += 7) if (mask[i] === 1) all.push(residual[i]);
+  const middle = median(all);
+  const sigma = 1.4826 * median(all.map((v) => Math.abs(v - middle)));
+  return { middle, limit: Math.max(LEAST_LIMIT * unit, LIMIT_SIGMAS * sigma) };
+}

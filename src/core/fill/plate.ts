@@ -1,0 +1,139 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { grow, intersect, snap, type FrameFormat, type Rect } from '../image/format.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import type { Gathered } from './gather.ts';
+import { patchFill, type Incomplete } from './patchFill.ts';
+import { planeSize, TILE, type Region } from './region.ts';
+import { warpPlane } from './warpPlane.ts';
+
+/** A completed piece of one frame, from which the unseen parts of all frames are taken. Plain data. */
+export interface Plate {
+  frame: number;
+  rect: Rect;
+  /** Per colour plane, samples scaled to 16 bit. */
+  planes: Uint16Array[];
+}
+
+/** How far around the unseen part patches are looked for, as a share of the frame's long side. */
+const SEARCH_SHARE = 0.09;
+/** Room beyond the frame, so that patches at its border have a centre, px. */
+const BEYOND = TILE;
+
+/** Rectangle of the plate that completes the given cells of a frame. */
+export function plateRect(box: Rect, format: FrameFormat): Rect {
+  const margin = Math.ceil(Math.max(format.width, format.height) * SEARCH_SHARE);
+  const allowed = grow({ x: 0, y: 0, width: format.width, height: format.height }, BEYOND);
+  return snap(intersect(grow(box, margin), allowed), TILE);
+}
+
+/** Completes a gathered region with patches of itself. */
+export function buildPlate(kernels: Kernels, gathered: Gathered, format: FrameFormat, seed: number): Plate {
+  const picture = toPicture(gathered, format);
+  const filled = picture.missing.includes(1) ? patchFill(kernels, picture, seed) : picture.colour;
+  const { region } = gathered;
+  return { frame: region.frame, rect: region.rect, planes: toPlanes(filled, region, format) };
+}
+
+/** Colour at luma size in 8-bit levels; missing where no source saw it. */
+function toPicture({ region, planes, support }: Gathered, format: FrameFormat): Incomplete {
+  const { width, height } = region.rect;
+  const colour = new Float32Array(width * height * 4);
+  const missing = new Uint8Array(width * height);
+  const perLevel = 2 ** (format.depth - 8);
+  for (let i = 0; i < missing.length; i++) missing[i] = support[i] > 0 ? 0 : 1;
+  planes.forEach((samples, plane) => {
+    const { stepX, stepY } = format.planes[plane];
+    const w = planeSize(region, format, plane).width;
+    for (let y = 0, i = 0; y < height; y++) {
+      const row = Math.floor(y / stepY) * w;
+      for (let x = 0; x < width; x++, i++) colour[4 * i + plane] = samples[row + Math.floor(x / stepX)] / perLevel;
+    }
+  });
+  return { width, height, colour, missing };
+}
+
+function toPlanes(colour: Float32Array, region: Region, format: FrameFormat): Uint16Array[] {
+  const { width } = region.rect;
+  return Array.from({ length: format.colourPlanes }, (_, plane) => {
+    const { stepX, stepY } = format.planes[plane];
+    const size = planeSize(region, format, plane);
+    const out = new Uint16Array(size.width * size.height);
+    for (let y = 0; y < size.height; y++) {
+      for (let x = 0; x < size.width; x++) {
+        let sum = 0;
+        for (let b = 0; b < stepY; b++) {
+          for (let a = 0; a < stepX; a++) sum += colour[4 * ((y * stepY + b) * width + x * stepX + a) + plane];
+        }
+        out[y * size.width + x] = Math.min(65535, Math.max(0, Math.round((sum / (stepX * stepY)) * 256)));
+      }
+    }
+    return out;
+  });
+}
+
+/**
+ * A plate seen from another frame's region.
+ * @param wanted - Tiles that are asked for (cols·rows); elsewhere the samples are undefined.
+ * @returns Samples per plane, and where the plate covers (1 per luma px of the wanted tiles).
+ */
+export function samplePlate(
+  kernels: Kernels,
+  plate: Plate,
+  region: Region,
+  wanted: Uint8Array,
+  motion: CameraMotion,
+  format: FrameFormat,
+): { planes: Float32Array[]; covers: Uint8Array } {
+  const { cols, rows, rect } = region;
+  const corners = new Float32Array((cols + 1) * (rows + 1) * 2);
+  for (let r = 0, i = 0; r <= rows; r++) {
+    for (let c = 0; c <= cols; c++, i += 2) {
+      corners[i] = rect.x + c * TILE;
+      corners[i + 1] = rect.y + r * TILE;
+    }
+  }
+  motion.map(region.frame, plate.frame, corners);
+  const perLevel = 2 ** (format.depth - 8);
+  const planes = plate.planes.map((samples, plane) => {
+    const { stepX, stepY } = format.planes[plane];
+    const size = planeSize(region, format, plane);
+    return kernels.scoped(() => {
+      const local = corners.map((v, i) => (i % 2 === 0 ? (v - plate.rect.x) / stepX : (v - plate.rect.y) / stepY));
+      const out = kernels.alloc(size.width * size.height * 4);
+      const [w, h] = [plate.rect.width / stepX, plate.rect.height / stepY];
+      warpPlane(
+        kernels,
+        { at: kernels.put(samples), width: w, height: h },
+        local,
+        cols,
+        rows,
+        wanted,
+        stepX,
+        stepY,
+        out,
+      );
+      const values = kernels.f32(out, size.width * size.height).slice();
+      for (let i = 0; i < values.length; i++) values[i] *= perLevel / 256;
+      return values;
+    });
+  });
+  return { planes, covers: coverage(corners, region, wanted, plate.rect) };
+}
+
+/** The wanted tiles whose corners all lie well inside the plate. */
+function coverage(corners: Float32Array, { cols, rows }: Region, wanted: Uint8Array, plate: Rect): Uint8Array {
+  const width = cols * TILE;
+  const out = new Uint8Array(width * rows * TILE);
+  const inside = (k: number): boolean => {
+    const [x, y] = [corners[2 * k] - plate.x, corners[2 * k + 1] - plate.y];
+    return x >= 1 && y >= 1 && x <= plate.width - 1 && y <= plate.height - 1;
+  };
+  for (let r = 0; r < rows; r++) {
+    for (let c = 0; c < cols; c++) {
+      const k = r * (cols + 1) + c;
+      if (!wanted[r * cols + c] || ![k, k + 1, k + cols + 1, k + cols + 2].every(inside)) continue;
+      for (let y = r * TILE; y < (r + 1) * TILE; y++) out.fill(1, y * width + c * TILE, y * width + (c + 1) * TILE);
+    }
+  }
+  return out;
+}

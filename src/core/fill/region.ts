@@ -1,0 +1,148 @@
+import type { Kernels } from '../../kernels/index.ts';
+import {
+  bytesPerSample,
+  grow,
+  intersect,
+  snap,
+  type FrameFormat,
+  type FrameReader,
+  type Rect,
+} from '../image/format.ts';
+import { TAINT_PX } from '../image/matteCells.ts';
+
+/** Side of the tiles that work is divided into, luma px. */
+export const TILE = 16;
+
+/** The part of a frame that a fill works on: the hole with a rim of known picture, in whole tiles. */
+export interface Region {
+  frame: number;
+  /** Corner and size in luma px, multiples of TILE; may reach beyond the frame. */
+  rect: Rect;
+  cols: number;
+  rows: number;
+  /** cols·rows: HOLE_TILE where the matte is, RIM_TILE around it, 0 elsewhere. */
+  active: Uint8Array;
+  /** Matte of the region, 0..255 per luma px. */
+  alpha: Uint8Array;
+  /** 1 where the frame's own pixel is known and trusted (inside the frame, away from the matte), luma px. */
+  known: Uint8Array;
+}
+
+/** Kinds of active tiles. */
+export const RIM_TILE = 1;
+export const HOLE_TILE = 2;
+
+/** Width of the rim, tiles: what light, sharpness and grain are measured on. */
+const RIM_TILES = 1;
+
+/** Region of a frame's hole. */
+export function regionOf(kernels: Kernels, frame: number, box: Rect, mattes: FrameReader): Region {
+  return makeRegion(kernels, frame, grow(snap(box, TILE), RIM_TILES * TILE), mattes, false);
+}
+
+/** @param whole - All tiles are active, whatever the matte. */
+export function makeRegion(kernels: Kernels, frame: number, rect: Rect, mattes: FrameReader, whole: boolean): Region {
+  const cols = rect.width / TILE;
+  const rows = rect.height / TILE;
+  const n = rect.width * rect.height;
+  const alpha = new Uint8Array(n);
+  const known = new Uint8Array(n);
+  kernels.scoped(() => {
+    const at = kernels.alloc(n);
+    const view = kernels.u8(at, n).fill(0);
+    readBytes(mattes, frame, rect, view);
+    alpha.set(view);
+    const out = kernels.alloc(n);
+    kernels.run.dilate(at, rect.width, rect.height, TAINT_PX, out, kernels.alloc(n));
+    const near = kernels.u8(out, n);
+    const inside = intersect(rect, { x: 0, y: 0, width: mattes.format.width, height: mattes.format.height });
+    for (let y = 0; y < inside.height; y++) {
+      const row = (inside.y - rect.y + y) * rect.width + inside.x - rect.x;
+      for (let i = row; i < row + inside.width; i++) known[i] = near[i] === 0 ? 1 : 0;
+    }
+  });
+  return { frame, rect, cols, rows, alpha, known, active: activeTiles(alpha, cols, rows, whole) };
+}
+
+function activeTiles(alpha: Uint8Array, cols: number, rows: number, whole: boolean): Uint8Array {
+  const active = new Uint8Array(cols * rows);
+  if (whole) return active.fill(HOLE_TILE);
+  const w = cols * TILE;
+  const holds = (c: number, r: number): boolean => {
+    for (let y = r * TILE; y < (r + 1) * TILE; y++) {
+      for (let i = y * w + c * TILE; i < y * w + (c + 1) * TILE; i++) if (alpha[i] > 0) return true;
+    }
+    return false;
+  };
+  for (let r = 0; r < rows; r++) for (let c = 0; c < cols; c++) if (holds(c, r)) active[r * cols + c] = HOLE_TILE;
+  for (let r = 0; r < rows; r++) {
+    for (let c = 0; c < cols; c++) {
+      if (active[r * cols + c] !== HOLE_TILE) continue;
+      for (let b = Math.max(0, r - RIM_TILES); b <= Math.min(rows - 1, r + RIM_TILES); b++) {
+        for (let a = Math.max(0, c - RIM_TILES); a <= Math.min(cols - 1, c + RIM_TILES); a++) {
+          active[b * cols + a] = Math.max(active[b * cols + a], RIM_TILE);
+        }
+      }
+    }
+  }
+  return active;
+}
+
+function readBytes(reader: FrameReader, frame: number, rect: Rect, into: Uint8Array): void {
+  const { width, height } = reader.format;
+  const y0 = Math.max(0, rect.y);
+  const y1 = Math.min(height, rect.y + rect.height);
+  const x0 = Math.max(0, rect.x);
+  const x1 = Math.min(width, rect.x + rect.width);
+  if (y1 <= y0 || x1 <= x0) return;
+  const rows = new Uint8Array(width * (y1 - y0));
+  reader.readRows(frame, 0, y0, y1 - y0, rows);
+  for (let y = y0; y < y1; y++) {
+    into.set(rows.subarray((y - y0) * width + x0, (y - y0) * width + x1), (y - rect.y) * rect.width + x0 - rect.x);
+  }
+}
+
+/** Size of a plane's part of a region, samples. */
+export function planeSize(region: Region, format: FrameFormat, plane: number): { width: number; height: number } {
+  const { stepX, stepY } = format.planes[plane];
+  return { width: region.rect.width / stepX, height: region.rect.height / stepY };
+}
+
+/** Runs of samples of a plane in tiles of at least a kind: triples of row, first column, column after the last. */
+export function spansOf(region: Region, format: FrameFormat, plane: number, kind: number): Int32Array {
+  const { stepX, stepY } = format.planes[plane];
+  const [tw, th] = [TILE / stepX, TILE / stepY];
+  const out: number[] = [];
+  for (let y = 0; y < region.rows * th; y++) {
+    const row = Math.floor(y / th) * region.cols;
+    for (let c = 0; c < region.cols; c++) {
+      if (region.active[row + c] < kind) continue;
+      const first = c;
+      while (c + 1 < region.cols && region.active[row + c + 1] >= kind) c++;
+      out.push(y, first * tw, (c + 1) * tw);
+    }
+  }
+  return Int32Array.from(out);
+}
+
+/** The frame's own samples of a region, as numbers; places outside the frame repeat its border. */
+export function readRegionPlane(reader: FrameReader, region: Region, plane: number): Float32Array {
+  const p = reader.format.planes[plane];
+  const size = planeSize(region, reader.format, plane);
+  const x0 = region.rect.x / p.stepX;
+  const y0 = region.rect.y / p.stepY;
+  const first = Math.min(p.height - 1, Math.max(0, y0));
+  const last = Math.min(p.height - 1, Math.max(0, y0 + size.height - 1));
+  const bytes = bytesPerSample(reader.format);
+  const raw = new Uint8Array(p.width * (last - first + 1) * bytes);
+  reader.readRows(region.frame, plane, first, last - first + 1, raw);
+  const samples = bytes === 1 ? raw : new Uint16Array(raw.buffer);
+  const out = new Float32Array(size.width * size.height);
+  for (let y = 0; y < size.height; y++) {
+    const row = (Math.min(last, Math.max(first, y0 + y)) - first) * p.width;
+    for (let x = 0; x < size.width; x++) {
+      out[y * size.width + x] = samples[row + Math.min(p.width - 1, Math.max(0, x0 + x))];
+    }
+  }
+  return out;
+}

@@ -1,0 +1,93 @@
+import { solveCholesky } from '../geometry/linear.ts';
+
+/** Side of the transfer kernel, px. */
+export const TRANSFER_SIDE = 5;
+const HALF = TRANSFER_SIDE >> 1;
+const TAPS = TRANSFER_SIDE * TRANSFER_SIDE - 1;
+const SAMPLES = 3000;
+/** Samples below which nothing is fitted. */
+const NEEDED = 600;
+/** Pull towards "no change", 8-bit levels² per sample: outweighs noise in flat rims, yields to texture. */
+const RIDGE = 1.5;
+
+/** The kernel that changes nothing. */
+export function identityTransfer(): Float32Array {
+  const k = new Float32Array(TRANSFER_SIDE * TRANSFER_SIDE);
+  k[k.length >> 1] = 1;
+  return k;
+}
+
+/**
+ * The 5x5 kernel that turns the gathered picture into what the frame itself shows on the rim: it blurs where the frame
+ * is blurred by motion, sharpens where sampling and averaging softened, and shifts by what registration left over.
+ * Least squares (the Wiener solution) with the sum of the taps held at 1.
+ *
+ * @param fused - Gathered luma, w·h.
+ * @param own - The frame's luma, w·h.
+ * @param rim - 1 where both are known.
+ * @param unit - Sample units per 8-bit level.
+ */
+export function fitTransfer(
+  fused: Float32Array,
+  own: Float32Array,
+  rim: Uint8Array,
+  w: number,
+  h: number,
+  unit: number,
+): Float32Array {
+  const at = usablePlaces(rim, w, h);
+  const kernel = identityTransfer();
+  if (at.length < NEEDED) return kernel;
+  const n = TAPS + 1;
+  const a = new Float64Array(n * n);
+  const b = new Float64Array(n);
+  const row = new Float64Array(n);
+  const offsets = tapOffsets(w);
+  for (const i of at) {
+    const centre = fused[i];
+    for (let k = 0; k < TAPS; k++) row[k] = (fused[i + offsets[k]] - centre) / unit;
+    row[TAPS] = 1;
+    const y = (own[i] - centre) / unit;
+    // A rim pixel that disagrees wildly belongs to something that moves by itself.
+    const weight = 1 / (1 + (y / 12) ** 2) ** 2;
+    for (let r = 0; r < n; r++) {
+      const v = weight * row[r];
+      b[r] += v * y;
+      for (let c = 0; c <= r; c++) a[r * n + c] += v * row[c];
+    }
+  }
+  for (let r = 0; r < TAPS; r++) a[r * n + r] += RIDGE * at.length;
+  a[TAPS * n + TAPS] += 1e-6;
+  if (!solveCholesky(a, b, n)) return kernel;
+  let sum = 0;
+  for (let k = 0; k < TAPS; k++) {
+    kernel[k < TAPS / 2 ? k : k + 1] = b[k];
+    sum += b[k];
+  }
+  kernel[kernel.length >> 1] = 1 - sum;
+  return kernel;
+}
+
+function tapOffsets(w: number): Int32Array {
+  const out: number[] = [];
+  for (let y = -HALF; y <= HALF; y++) for (let x = -HALF; x <= HALF; x++) if (x !== 0 || y !== 0) out.push(y * w + x);
+  return Int32Array.from(out);
+}
+
+/** Rim places whose whole window is rim, evenly thinned. */
+function usablePlaces(rim: Uint8Array, w: number, h: number): number[] {
+  const all: number[] = [];
+  for (let y = HALF; y < h - HALF; y++) {
+    for (let x = HALF; x < w - HALF; x++) {
+      const i = y * w + x;
+      if (rim[i] === 0) continue;
+      const corners =
+        rim[i - HALF * w - HALF] & rim[i - HALF * w + HALF] & rim[i + HALF * w - HALF] & rim[i + HALF * w + HALF];
+      if ((corners & rim[i - HALF] & rim[i + HALF] & rim[i - HALF * w] & rim[i + HALF * w]) === 1) all.push(i);
+    }
+  }
+  const step = Math.max(1, all.length / SAMPLES);
+  const out: number[] = [];
+  for (let i = 0, k = 0; i < all.length; i = Math.floor(++k * step)) out.push(all[i]);
+  return out;
+}

@@ -1,0 +1,57 @@
+import { describe, expect, it } from '@jest/globals';
+import { invert3, jacobian, multiply3, project } from './homography.ts';
+import { conjugateGradients, median, solveCholesky } from './linear.ts';
+
+describe('homography', () => {
+  const m = Float64Array.of(1.1, 0.2, 5, -0.1, 0.9, -3, 0.001, 0.002, 1);
+
+  it('is undone by its inverse', () => {
+    const p = project(m, 12, 34);
+    const q = project(invert3(m), p.x, p.y);
+    expect(q.x).toBeCloseTo(12, 9);
+    expect(q.y).toBeCloseTo(34, 9);
+  });
+
+  it('composes right to left', () => {
+    const shift = Float64Array.of(1, 0, 2, 0, 1, 0, 0, 0, 1);
+    const scale = Float64Array.of(3, 0, 0, 0, 3, 0, 0, 0, 1);
+    expect(project(multiply3(scale, shift), 1, 1)).toEqual({ x: 9, y: 3 });
+  });
+
+  it('has the derivative that differences show', () => {
+    const e = 1e-5;
+    const [a, b] = jacobian(m, 4, 7);
+    expect(a).toBeCloseTo((project(m, 4 + e, 7).x - project(m, 4 - e, 7).x) / (2 * e), 5);
+    expect(b).toBeCloseTo((project(m, 4, 7 + e).x - project(m, 4, 7 - e).x) / (2 * e), 5);
+  });
+});
+
+describe('linear', () => {
+  it('solves a system worked by hand', () => {
+    // 4x + 2y = 10, 2x + 3y = 9  →  x = 1.5, y = 2
+    const b = Float64Array.of(10, 9);
+    expect(solveCholesky(Float64Array.of(4, 0, 2, 3), b, 2)).toBe(true);
+    expect([...b]).toEqual([1.5, 2].map((v) => expect.closeTo(v, 12)));
+  });
+
+  it('refuses a matrix that is not positive definite', () => {
+    expect(solveCholesky(Float64Array.of(1, 0, 2, 1), Float64Array.of(1, 1), 2)).toBe(false);
+  });
+
+  it('conjugate gradients reach the same solution', () => {
+    const x = conjugateGradients(
+      (v, out) => out.set([4 * v[0] + 2 * v[1], 2 * v[0] + 3 * v[1]]),
+      (v, out) => out.set(v),
+      Float64Array.of(10, 9),
+      10,
+    );
+    expect(x[0]).toBeCloseTo(1.5, 9);
+    expect(x[1]).toBeCloseTo(2, 9);
+  });
+
+  it('takes the middle', () => {
+    expect(median([5, 1, 3])).toBe(3);
+    expect(median([4, 1])).toBe(2.5);
+    expect(median([])).toBe(0);
+  });
+});

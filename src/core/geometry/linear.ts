@@ -1,0 +1,86 @@
+/**
+ * Solves the symmetric positive system a·x = b in place by Cholesky (Golub & Van Loan 4.2).
+ *
+ * @param a - n·n, row-major; the lower triangle is read and overwritten.
+ * @param b - n; overwritten with the solution.
+ * @returns false if `a` is not positive definite (then `b` is meaningless).
+ */
+export function solveCholesky(a: Float64Array, b: Float64Array, n: number): boolean {
+  for (let j = 0; j < n; j++) {
+    let d = a[j * n + j];
+    for (let k = 0; k < j; k++) d -= a[j * n + k] ** 2;
+    if (!(d > 0)) return false;
+    const root = Math.sqrt(d);
+    a[j * n + j] = root;
+    for (let i = j + 1; i < n; i++) {
+      let s = a[i * n + j];
+      for (let k = 0; k < j; k++) s -= a[i * n + k] * a[j * n + k];
+      a[i * n + j] = s / root;
+    }
+  }
+  for (let i = 0; i < n; i++) {
+    let s = b[i];
+    for (let k = 0; k < i; k++) s -= a[i * n + k] * b[k];
+    b[i] = s / a[i * n + i];
+  }
+  for (let i = n - 1; i >= 0; i--) {
+    let s = b[i];
+    for (let k = i + 1; k < n; k++) s -= a[k * n + i] * b[k];
+    b[i] = s / a[i * n + i];
+  }
+  return true;
+}
+
+/**
+ * Conjugate gradients for a symmetric positive operator, preconditioned (Golub & Van Loan 11.5).
+ *
+ * @param apply - out = A·v.
+ * @param precondition - out ≈ A⁻¹·v.
+ * @param b - Right-hand side.
+ * @returns x after at most `iterations`, or once the residual has fallen by `tolerance`.
+ */
+export function conjugateGradients(
+  apply: (v: Float64Array, out: Float64Array) => void,
+  precondition: (v: Float64Array, out: Float64Array) => void,
+  b: Float64Array,
+  iterations: number,
+  tolerance = 1e-8,
+): Float64Array {
+  const n = b.length;
+  const x = new Float64Array(n);
+  const r = b.slice();
+  const z = new Float64Array(n);
+  const q = new Float64Array(n);
+  precondition(r, z);
+  const p = z.slice();
+  let rz = dot(r, z);
+  const goal = rz * tolerance * tolerance;
+  for (let it = 0; it < iterations && rz > goal && rz > 0; it++) {
+    apply(p, q);
+    const alpha = rz / dot(p, q);
+    for (let i = 0; i < n; i++) {
+      x[i] += alpha * p[i];
+      r[i] -= alpha * q[i];
+    }
+    precondition(r, z);
+    const next = dot(r, z);
+    const beta = next / rz;
+    for (let i = 0; i < n; i++) p[i] = z[i] + beta * p[i];
+    rz = next;
+  }
+  return x;
+}
+
+function dot(a: Float64Array, b: Float64Array): number {
+  let s = 0;
+  for (let i = 0; i < a.length; i++) s += a[i] * b[i];
+  return s;
+}
+
+/** Median of a copy; 0 for none. */
+export function median(values: ArrayLike<number>): number {
+  if (values.length === 0) return 0;
+  const sorted = Float64Array.from(values).sort();
+  const mid = sorted.length >> 1;
+  return sorted.length % 2 ? sorted[mid] : (sorted[mid - 1] + sorted[mid]) / 2;
+}

@@ -1,0 +1,98 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { multiply3 } from '../geometry/homography.ts';
+import { SlotCache } from '../image/lru.ts';
+import { HOLE, type MatteCells } from '../image/matteCells.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+
+/** Which frames see what lies behind the hole of one frame. */
+export interface Visibility {
+  frame: number;
+  /** Cells of the hole: indices row·cols + col. */
+  cells: Int32Array;
+  /** Frames looked at, nearest first. */
+  sources: number[];
+  /** sources.length·cells.length bytes: 1 = free there. */
+  seen: Uint8Array;
+}
+
+/** Masks kept in kernel memory. */
+const SLOTS = 160;
+
+/**
+ * Frames in which the background of frame `t` is looked for: all near ones, then fewer and fewer. The thinned ones lie
+ * on a grid common to all frames, so that neighbouring frames draw on the same sources.
+ */
+export function ladder(t: number, reach: number, count: number): number[] {
+  const out: number[] = [];
+  for (let d = 1; d <= reach; d++) {
+    const step = d <= 8 ? 1 : d <= 24 ? 2 : d <= 64 ? 4 : 8;
+    for (const s of [t - d, t + d]) if (s >= 0 && s < count && s % step === 0) out.push(s);
+  }
+  return out;
+}
+
+/** Finds, at cell size, where the background behind a hole is free in other frames. */
+export class VisibilityFinder {
+  private readonly masks: SlotCache<number>;
+
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly motion: CameraMotion,
+    private readonly cells: MatteCells,
+    private readonly reach: number,
+  ) {
+    const size = cells.cols * cells.rows;
+    const slots = Array.from({ length: Math.min(SLOTS, cells.count) }, () => kernels.alloc(size));
+    this.masks = new SlotCache(slots, (frame, at) =>
+      kernels.u8(at, size).set(cells.state.subarray(frame * size, (frame + 1) * size)),
+    );
+  }
+
+  /** @param thin - Look at every `thin`-th cell across and down only. */
+  find(frame: number, thin = 1): Visibility {
+    const { kernels, cells } = this;
+    const hole = this.holeCells(frame, thin);
+    const sources = ladder(frame, this.reach, cells.count);
+    const seen = new Uint8Array(sources.length * hole.length);
+    kernels.scoped(() => {
+      const from = kernels.put(this.places(hole));
+      const to = kernels.alloc(hole.length * 8);
+      const out = kernels.alloc(hole.length);
+      const matrix = kernels.alloc(36);
+      sources.forEach((s, k) => {
+        kernels.f32(matrix, 9).set(this.cellHomography(frame, s));
+        kernels.run.projectCells(from, hole.length, matrix, to);
+        kernels.run.freeCells(this.masks.get(s), cells.cols, cells.rows, to, hole.length, out);
+        seen.set(kernels.u8(out, hole.length), k * hole.length);
+      });
+    });
+    return { frame, cells: hole, sources, seen };
+  }
+
+  private holeCells(frame: number, thin: number): Int32Array {
+    const { cols, rows, state } = this.cells;
+    const base = frame * cols * rows;
+    const out: number[] = [];
+    for (let y = 0; y < rows; y += thin) {
+      for (let x = 0; x < cols; x += thin) if (state[base + y * cols + x] === HOLE) out.push(y * cols + x);
+    }
+    return Int32Array.from(out);
+  }
+
+  private places(hole: Int32Array): Float32Array {
+    const out = new Float32Array(hole.length * 2);
+    for (let k = 0; k < hole.length; k++) {
+      out[2 * k] = hole[k] % this.cells.cols;
+      out[2 * k + 1] = Math.floor(hole[k] / this.cells.cols);
+    }
+    return out;
+  }
+
+  /** Homography of cell coordinates: the centre of cell (i, j) lies at ((i, j) + ½)·cell − ½ of the frame. */
+  cellHomography(from: number, to: number): Float64Array {
+    const c = this.cells.cell;
+    const o = (c - 1) / 2;
+    const plane = this.motion.plane(from, to);
+    return multiply3([1 / c, 0, -o / c, 0, 1 / c, -o / c, 0, 0, 1], multiply3(plane, [c, 0, o, 0, c, o, 0, 0, 1]));
+  }
+}

@@ -1,0 +1,117 @@
+import type { PathPoint, Shape } from './shape.ts';
+
+const FIELDS = ['x', 'y', 'inX', 'inY', 'outX', 'outY'] as const;
+
+/**
+ * The path of a shape at a frame; undefined where it does not count.
+ *
+ * Before the first key and after the last the nearest key holds. Between keys each number of each point goes straight
+ * (`linear`), along a cubic Hermite curve whose slope at a key is that of the line through its neighbours (`smooth`;
+ * Catmull & Rom 1974, with uneven spacing), or stays (`hold`); the ease of the earlier key decides. If two keys have
+ * different numbers of points, the one with fewer is refined without changing its outline: its longest segments are
+ * halved (de Casteljau) until both have as many.
+ */
+export function pathAt(shape: Shape, frame: number): PathPoint[] | undefined {
+  const { keys, visible } = shape;
+  if (keys.length === 0 || (visible && (frame < visible.from || frame > visible.to))) return undefined;
+  const next = keys.findIndex((k) => k.frame > frame);
+  if (next === 0) return keys[0].points;
+  if (next < 0) return keys[keys.length - 1].points;
+  const [a, b] = [keys[next - 1], keys[next]];
+  if (a.ease === 'hold' || a.frame === frame) return a.points;
+  const t = (frame - a.frame) / (b.frame - a.frame);
+  const [from, to] = matched(a.points, b.points);
+  if (a.ease === 'linear') return from.map((p, i) => blend(p, to[i], (u, v) => u + (v - u) * t));
+  const before = keys[next - 2];
+  const after = keys[next + 1];
+  return hermite(from, to, before?.points, after?.points, {
+    t,
+    span: b.frame - a.frame,
+    before: before ? a.frame - before.frame : 0,
+    after: after ? after.frame - b.frame : 0,
+  });
+}
+
+function blend(
+  p: PathPoint,
+  q: PathPoint,
+  mix: (u: number, v: number, field: (typeof FIELDS)[number]) => number,
+): PathPoint {
+  const out = { ...p };
+  for (const f of FIELDS) out[f] = mix(p[f], q[f], f);
+  return out;
+}
+
+interface Timing {
+  t: number;
+  span: number;
+  /** Frames to the neighbouring keys, 0 = there is none. */
+  before: number;
+  after: number;
+}
+
+function hermite(
+  from: PathPoint[],
+  to: PathPoint[],
+  before: PathPoint[] | undefined,
+  after: PathPoint[] | undefined,
+  { t, span, before: spanBefore, after: spanAfter }: Timing,
+): PathPoint[] {
+  const usable = (p: PathPoint[] | undefined): PathPoint[] | undefined => (p?.length === from.length ? p : undefined);
+  const [p0, p3] = [usable(before), usable(after)];
+  const [h00, h10] = [2 * t ** 3 - 3 * t ** 2 + 1, t ** 3 - 2 * t ** 2 + t];
+  const [h01, h11] = [-2 * t ** 3 + 3 * t ** 2, t ** 3 - t ** 2];
+  return from.map((p, i) =>
+    blend(p, to[i], (u, v, f) => {
+      // At an end the motion starts and stops gently.
+      const slopeA = p0 ? ((v - p0[i][f]) / (span + spanBefore)) * span : 0;
+      const slopeB = p3 ? ((p3[i][f] - u) / (span + spanAfter)) * span : 0;
+      return h00 * u + h10 * slopeA + h01 * v + h11 * slopeB;
+    }),
+  );
+}
+
+/** Both paths with the same number of points. */
+function matched(a: PathPoint[], b: PathPoint[]): [PathPoint[], PathPoint[]] {
+  if (a.length === b.length) return [a, b];
+  return a.length < b.length ? [refined(a, b.length), b] : [a, refined(b, a.length)];
+}
+
+/** The same outline with more points. */
+export function refined(points: PathPoint[], count: number): PathPoint[] {
+  let out = points;
+  while (out.length < count && out.length > 0) out = splitSegment(out, longestSegment(out), 0.5);
+  return out;
+}
+
+function longestSegment(points: PathPoint[]): number {
+  let best = 0;
+  let length = -1;
+  points.forEach((p, i) => {
+    const q = points[(i + 1) % points.length];
+    const d = Math.hypot(q.x - p.x, q.y - p.y) + Math.hypot(p.outX, p.outY) + Math.hypot(q.inX, q.inY);
+    if (d > length) [best, length] = [i, d];
+  });
+  return best;
+}
+
+/** Inserts a point on segment i (from point i to the next) at parameter t, without changing the outline. */
+export function splitSegment(points: PathPoint[], i: number, t: number): PathPoint[] {
+  const p = points[i];
+  const k = (i + 1) % points.length;
+  const q = points[k];
+  const mix = (a: number, b: number): number => a + (b - a) * t;
+  const axis = (p0: number, p1: number, p2: number, p3: number): [number, number, number, number, number] => {
+    const [a, b, c] = [mix(p0, p1), mix(p1, p2), mix(p2, p3)];
+    const [d, e] = [mix(a, b), mix(b, c)];
+    return [a, d, mix(d, e), e, c];
+  };
+  const x = axis(p.x, p.x + p.outX, q.x + q.inX, q.x);
+  const y = axis(p.y, p.y + p.outY, q.y + q.inY, q.y);
+  const middle = { x: x[2], y: y[2], inX: x[1] - x[2], inY: y[1] - y[2], outX: x[3] - x[2], outY: y[3] - y[2] };
+  const out = points.slice();
+  out[i] = { ...p, outX: x[0] - p.x, outY: y[0] - p.y };
+  out[k] = { ...out[k], inX: x[4] - q.x, inY: y[4] - q.y };
+  out.splice(i + 1, 0, middle);
+  return out;
+}

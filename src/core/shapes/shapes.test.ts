@@ -1,0 +1,165 @@
+import { describe, expect, it } from '@jest/globals';
+import { pathAt, refined, splitSegment } from './interpolate.ts';
+import { drawMatte } from './matte.ts';
+import { coverPolygon, flatten } from './rasterise.ts';
+import { ellipsePoints, rectanglePoints, type Removal, type Shape, type ShapeKey } from './shape.ts';
+
+const shape = (keys: ShapeKey[], more: Partial<Shape> = {}): Shape => ({
+  id: 's',
+  name: '',
+  kind: 'path',
+  operation: 'add',
+  keys,
+  ...more,
+});
+const removal = (shapes: Shape[], more: Partial<Removal> = {}): Removal => ({
+  id: 'r',
+  name: '',
+  hidden: false,
+  shapes,
+  grow: 0,
+  featherIn: 0,
+  featherOut: 0,
+  ...more,
+});
+const box = (x0: number, y0: number, x1: number, y1: number): Shape =>
+  shape([{ frame: 0, ease: 'linear', points: rectanglePoints(x0, y0, x1, y1) }]);
+const sum = (values: ArrayLike<number>): number => Array.from(values).reduce((a, b) => a + b, 0);
+
+/** Matte value at a frame pixel. */
+function valueAt(m: ReturnType<typeof drawMatte>, x: number, y: number): number {
+  const { rect, values } = m;
+  const inside = x >= rect.x && y >= rect.y && x < rect.x + rect.width && y < rect.y + rect.height;
+  return inside ? values[(y - rect.y) * rect.width + x - rect.x] : 0;
+}
+
+describe('coverPolygon', () => {
+  const rect = { x: 0, y: 0, width: 12, height: 10 };
+  const cover = (polygon: number[]): Float32Array => {
+    const out = new Float32Array(120);
+    coverPolygon(out, rect, polygon);
+    return out;
+  };
+
+  it('gives each pixel the share of its square that is inside', () => {
+    // From -0.5+1.25 to ...: the left column is covered by three quarters, the upper row by a half.
+    const out = cover([0.75, 1, 4.5, 1, 4.5, 3.5, 0.75, 3.5]);
+    expect(out[2 * 12 + 1]).toBeCloseTo(0.75, 6);
+    expect(out[1 * 12 + 3]).toBeCloseTo(0.5, 6);
+    expect(out[1 * 12 + 1]).toBeCloseTo(0.375, 6);
+    expect(out[3 * 12 + 4]).toBeCloseTo(1, 6);
+    expect(sum(out)).toBeCloseTo(3.75 * 2.5, 4);
+  });
+
+  it('keeps the area of a slanted triangle, whichever way round', () => {
+    expect(sum(cover([1, 1, 9, 2, 3, 8]))).toBeCloseTo(27, 3);
+    expect(sum(cover([3, 8, 9, 2, 1, 1]))).toBeCloseTo(27, 3);
+  });
+
+  it('clips at all four sides', () => {
+    expect([...cover([-9, -9, 30, -9, 30, 30, -9, 30])].every((v) => v === 1)).toBe(true);
+    expect(sum(cover([-5, 2, 4, -7, 13, 2, 4, 11]))).toBeCloseTo(
+      sum(cover([-5, 2, 4, -7, 13, 2, 4, 11].map((_, i, a) => a[(i + 4) % 8]))),
+      4,
+    );
+    // A diagonal that leaves on the left covers what lies right of it.
+    const out = cover([-3, -0.5, 5.5, -0.5, 5.5, 9.5, -10, 9.5]);
+    expect(out[5 * 12]).toBeCloseTo(1, 6);
+    expect(out[5 * 12 + 5]).toBeCloseTo(1, 6);
+    expect(out[5 * 12 + 6]).toBeCloseTo(0, 6);
+  });
+
+  it('draws a circle with its area', () => {
+    const out = new Float32Array(100 * 100);
+    coverPolygon(out, { x: 0, y: 0, width: 100, height: 100 }, flatten(ellipsePoints(50.3, 49.6, 40, 40)));
+    expect(sum(out) / (Math.PI * 1600)).toBeCloseTo(1, 3);
+  });
+});
+
+describe('pathAt', () => {
+  const at = (x: number, frame: number, ease: ShapeKey['ease'] = 'linear'): ShapeKey => ({
+    frame,
+    ease,
+    points: rectanglePoints(x, 0, x + 10, 10),
+  });
+  const leftAt = (s: Shape, frame: number): number | undefined => pathAt(s, frame)?.[0].x;
+
+  it('goes straight, holds, and stays at its ends', () => {
+    const s = shape([at(0, 10), at(8, 14, 'hold'), at(20, 20)]);
+    expect([0, 10, 11, 13, 14, 19, 20, 99].map((f) => leftAt(s, f))).toEqual([0, 0, 2, 6, 8, 8, 20, 20]);
+  });
+
+  it('passes smoothly through a key in the middle of an even motion', () => {
+    const s = shape([at(0, 0, 'smooth'), at(10, 10, 'smooth'), at(20, 20, 'smooth'), at(30, 30, 'smooth')]);
+    expect(leftAt(s, 15)).toBeCloseTo(15, 6);
+    const [before, after] = [leftAt(s, 10)! - leftAt(s, 9)!, leftAt(s, 11)! - leftAt(s, 10)!];
+    expect(Math.abs(before - after)).toBeLessThan(0.2);
+  });
+
+  it('is seen in its range alone', () => {
+    const s = shape([at(0, 0)], { visible: { from: 3, to: 5 } });
+    expect([2, 3, 5, 6].map((f) => leftAt(s, f))).toEqual([undefined, 0, 0, undefined]);
+  });
+
+  it('joins keys with different numbers of points without a jump at either', () => {
+    const five = splitSegment(rectanglePoints(20, 0, 30, 10), 0, 0.5);
+    const s = shape([at(0, 0), { frame: 10, ease: 'linear', points: five }]);
+    expect(pathAt(s, 0)).toHaveLength(4);
+    const middle = pathAt(s, 5)!;
+    expect(middle).toHaveLength(5);
+    const out = new Float32Array(60 * 30);
+    coverPolygon(out, { x: 0, y: -5, width: 60, height: 30 }, flatten(middle));
+    expect(sum(out)).toBeCloseTo(100, 3);
+    expect(pathAt(s, 10)).toEqual(five);
+  });
+});
+
+describe('points', () => {
+  it('splitting or refining does not change the outline', () => {
+    const circle = ellipsePoints(20, 20, 12, 8);
+    const area = (points: typeof circle): number => {
+      const out = new Float32Array(1600);
+      coverPolygon(out, { x: 0, y: 0, width: 40, height: 40 }, flatten(points));
+      return sum(out);
+    };
+    expect(area(splitSegment(circle, 3, 0.3))).toBeCloseTo(area(circle), 1);
+    expect(refined(circle, 11)).toHaveLength(11);
+    expect(area(refined(circle, 11))).toBeCloseTo(area(circle), 1);
+  });
+});
+
+describe('drawMatte', () => {
+  it('adds, subtracts, and covers only what it touches', () => {
+    const m = drawMatte(
+      removal([box(9.5, 9.5, 29.5, 19.5), { ...box(14.5, 9.5, 19.5, 19.5), operation: 'subtract' }]),
+      0,
+      100,
+      50,
+    );
+    expect([valueAt(m, 10, 10), valueAt(m, 15, 15), valueAt(m, 20, 15), valueAt(m, 30, 15)]).toEqual([255, 0, 255, 0]);
+    expect(sum(m.values) / 255).toBeCloseTo(150, 6);
+  });
+
+  it('moves the edge by whole and broken pixels', () => {
+    const grown = drawMatte(removal([box(19.5, 19.5, 39.5, 39.5)], { grow: 3 }), 0, 100, 100);
+    expect([valueAt(grown, 17, 30), valueAt(grown, 16, 30)]).toEqual([255, 0]);
+    const half = drawMatte(removal([box(19.5, 19.5, 39.5, 39.5)], { grow: -1.5 }), 0, 100, 100);
+    expect([valueAt(half, 20, 30), valueAt(half, 21, 30), valueAt(half, 22, 30)]).toEqual([0, 128, 255]);
+    // A grown corner is round.
+    expect(valueAt(grown, 17, 17)).toBeLessThan(10);
+  });
+
+  it('fades inward and outward by as much as asked', () => {
+    const m = drawMatte(removal([box(19.5, 19.5, 59.5, 59.5)], { featherIn: 4, featherOut: 8 }), 0, 100, 100);
+    const row = Array.from({ length: 20 }, (_, i) => valueAt(m, 8 + i, 40));
+    expect(row[0]).toBe(0);
+    expect(valueAt(m, 12, 40)).toBeGreaterThan(0);
+    expect(valueAt(m, 24, 40)).toBe(255);
+    expect([...row].sort((a, b) => a - b)).toEqual(row);
+  });
+
+  it('draws nothing for a removal without shapes or off the frame', () => {
+    expect(drawMatte(removal([]), 0, 10, 10).values).toHaveLength(0);
+    expect(sum(drawMatte(removal([box(200, 0, 300, 10)]), 0, 100, 100).values)).toBe(0);
+  });
+});

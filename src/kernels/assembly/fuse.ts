@@ -1,0 +1,127 @@
+/** IRLS rounds towards the weighted median, then towards the mean of those that agree. */
+const MEDIAN_ROUNDS: i32 = 4;
+const MEAN_ROUNDS: i32 = 3;
+
+/**
+ * Robust mean of `n` candidates per pixel, for a run of `count` pixels (a multiple of 4).
+ *
+ * Candidate k has its values at values + k·step (f32), its use (bytes 0/1) at usable + k·step/4, gain and offset and
+ * weight in params (3 f32 each). Iteratively reweighted: first L1, which finds the weighted median, then
+ * Geman-McClure with scale tau, which averages those that agree with it (Holland & Welsch 1977).
+ * Final weights go to weights + k·step; `mean` gets the fused value, `support` the sum of the final weights
+ * relative to a candidate of weight 1 (0 = nobody saw this pixel).
+ */
+export function fuse(
+  values: usize, usable: usize, weights: usize, step: usize, n: i32, params: usize, tau: f32,
+  mean: usize, support: usize, count: i32,
+): void {
+  const tiny = f32x4.splat(1e-6);
+  const floorAt = f32x4.splat(tau * <f32>0.1);
+  const tau2 = f32x4.splat(tau * tau);
+  for (let i = 0; i < count; i += 4) {
+    const o = <usize>i << 2;
+    let total = f32x4.splat(0);
+    let sum = f32x4.splat(0);
+    for (let k = 0; k < n; k++) {
+      const p = params + <usize>k * 12;
+      const v = f32x4.add(
+        f32x4.mul(v128.load(values + <usize>k * step + o), f32x4.splat(load<f32>(p))),
+        f32x4.splat(load<f32>(p, 4)),
+      );
+      const use = i32x4.extend_low_i16x8_u(
+        i16x8.extend_low_i8x16_u(v128.load32_zero(usable + <usize>k * (step >> 2) + <usize>i)));
+      const w = f32x4.mul(f32x4.convert_i32x4_u(use), f32x4.splat(load<f32>(p, 8)));
+      v128.store(values + <usize>k * step + o, v);
+      v128.store(weights + <usize>k * step + o, w);
+      total = f32x4.add(total, w);
+      sum = f32x4.add(sum, f32x4.mul(w, v));
+    }
+    if (!v128.any_true(f32x4.gt(total, tiny))) {
+      v128.store(mean + o, f32x4.splat(0));
+      v128.store(support + o, f32x4.splat(0));
+      continue;
+    }
+    let m = f32x4.div(sum, f32x4.max(total, tiny));
+    for (let round = 0; round < MEDIAN_ROUNDS; round++) {
+      total = f32x4.splat(0);
+      sum = f32x4.splat(0);
+      for (let k = 0; k < n; k++) {
+        const v = v128.load(values + <usize>k * step + o);
+        const d = f32x4.max(f32x4.abs(f32x4.sub(v, m)), floorAt);
+        const w = f32x4.div(v128.load(weights + <usize>k * step + o), d);
+        total = f32x4.add(total, w);
+        sum = f32x4.add(sum, f32x4.mul(w, v));
+      }
+      m = f32x4.div(sum, f32x4.max(total, f32x4.splat(1e-9)));
+    }
+    for (let round = 0; round < MEAN_ROUNDS; round++) {
+      total = f32x4.splat(0);
+      sum = f32x4.splat(0);
+      for (let k = 0; k < n; k++) {
+        const v = v128.load(values + <usize>k * step + o);
+        const w = agree(v128.load(weights + <usize>k * step + o), f32x4.sub(v, m), tau2);
+        total = f32x4.add(total, w);
+        sum = f32x4.add(sum, f32x4.mul(w, v));
+      }
+      m = f32x4.div(sum, f32x4.max(total, f32x4.splat(1e-9)));
+    }
+    total = f32x4.splat(0);
+    for (let k = 0; k < n; k++) {
+      const at = <usize>k * step + o;
+      const w = agree(v128.load(weights + at), f32x4.sub(v128.load(values + at), m), tau2);
+      v128.store(weights + at, w);
+      total = f32x4.add(total, w);
+    }
+    v128.store(mean + o, m);
+    v128.store(support + o, total);
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function agree(w: v128, d: v128, tau2: v128): v128 {
+  const q = f32x4.div(tau2, f32x4.add(tau2, f32x4.mul(d, d)));
+  return f32x4.mul(w, f32x4.mul(q, q));
+}
+
+/** Sum of the weights of the luma under four neighbouring samples of a plane with sx luma px per sample. */
+// @ts-ignore: decorator
+@inline
+function weights4(at: usize, rowBytes: usize, sx: i32, sy: i32): v128 {
+  let sum = f32x4.splat(0);
+  for (let b = 0; b < sy; b++) {
+    const p = at + <usize>b * rowBytes;
+    if (sx == 2) {
+      const l = v128.load(p);
+      const r = v128.load(p, 16);
+      sum = f32x4.add(sum, f32x4.add(v128.shuffle<f32>(l, r, 0, 2, 4, 6), v128.shuffle<f32>(l, r, 1, 3, 5, 7)));
+    } else sum = f32x4.add(sum, v128.load(p));
+  }
+  return sum;
+}
+
+/**
+ * Weighted mean of a plane with the weights of the luma plane: one output row of `w` samples (a multiple of 4), whose
+ * sample i has its luma at i·sx (sx 1 or 2) of each of the sy weight rows. Values of candidate k at values + k·step;
+ * weights at weights + k·weightStep, rows `weightRow` bytes apart. Gain and offset as in {@link fuse}.
+ */
+export function fuseChroma(
+  values: usize, step: usize, weights: usize, weightStep: usize, weightRow: usize, n: i32, params: usize,
+  mean: usize, w: i32, sx: i32, sy: i32,
+): void {
+  for (let i = 0; i < w; i += 4) {
+    let total = f32x4.splat(1e-9);
+    let sum = f32x4.splat(0);
+    for (let k = 0; k < n; k++) {
+      const p = params + <usize>k * 12;
+      const weight = weights4(weights + <usize>k * weightStep + (<usize>(i * sx) << 2), weightRow, sx, sy);
+      const v = f32x4.add(
+        f32x4.mul(v128.load(values + <usize>k * step + (<usize>i << 2)), f32x4.splat(load<f32>(p))),
+        f32x4.splat(load<f32>(p, 4)),
+      );
+      total = f32x4.add(total, weight);
+      sum = f32x4.add(sum, f32x4.mul(weight, v));
+    }
+    v128.store(mean + (<usize>i << 2), f32x4.div(sum, total));
+  }
+}

@@ -1,0 +1,15 @@
+export * from './convert';
+export * from './pyramid';
+export * from './corners';
+export * from './klt';
+export * from './warp';
+export * from './fuse';
+export * from './filter';
+export * from './noise';
+export * from './mask';
+export * from './patch';
+
+/** First byte of memory that the module itself does not use. */
+export function heapBase(): usize {
+  return __heap_base;
+}

@@ -1,0 +1,62 @@
+/** Index clamped to 0..n-1. */
+// @ts-ignore: decorator
+@inline
+function clampIndex(i: i32, n: i32): usize {
+  return <usize>(i < 0 ? 0 : i >= n ? n - 1 : i);
+}
+
+/** Four 16-bit samples as 32-bit integers. */
+// @ts-ignore: decorator
+@inline
+function load4(ptr: usize): v128 {
+  return v128.load16x4_u(ptr);
+}
+
+/**
+ * Halves a 16-bit plane with the binomial filter 1 4 6 4 1 (Burt & Adelson 1983).
+ * Sample (i, j) of the result lies at (2i, 2j) of the source; borders repeat.
+ * `row` is scratch for w + 16 32-bit values.
+ */
+export function halve(src: usize, w: i32, h: i32, dst: usize, row: usize): void {
+  const ow = (w + 1) >> 1;
+  const oh = (h + 1) >> 1;
+  const mid = row + 16; // two samples of padding on the left, aligned to a vector
+  for (let y = 0; y < oh; y++) {
+    const r0 = src + ((clampIndex(2 * y - 2, h) * <usize>w) << 1);
+    const r1 = src + ((clampIndex(2 * y - 1, h) * <usize>w) << 1);
+    const r2 = src + ((clampIndex(2 * y, h) * <usize>w) << 1);
+    const r3 = src + ((clampIndex(2 * y + 1, h) * <usize>w) << 1);
+    const r4 = src + ((clampIndex(2 * y + 2, h) * <usize>w) << 1);
+    let x = 0;
+    for (; x + 4 <= w; x += 4) {
+      const o = <usize>x << 1;
+      const sum = i32x4.add(
+        i32x4.add(load4(r0 + o), load4(r4 + o)),
+        i32x4.add(
+          i32x4.shl(i32x4.add(load4(r1 + o), load4(r3 + o)), 2),
+          i32x4.mul(load4(r2 + o), i32x4.splat(6)),
+        ),
+      );
+      v128.store(mid + (<usize>x << 2), sum);
+    }
+    for (; x < w; x++) {
+      const o = <usize>x << 1;
+      const sum =
+        <u32>load<u16>(r0 + o) + <u32>load<u16>(r4 + o) +
+        4 * (<u32>load<u16>(r1 + o) + <u32>load<u16>(r3 + o)) + 6 * <u32>load<u16>(r2 + o);
+      store<u32>(mid + (<usize>x << 2), sum);
+    }
+    const first = load<u32>(mid);
+    const last = load<u32>(mid + (<usize>(w - 1) << 2));
+    store<u32>(mid - 4, first);
+    store<u32>(mid - 8, first);
+    for (let k = 0; k < 8; k++) store<u32>(mid + (<usize>(w + k) << 2), last);
+    const out = dst + ((<usize>y * <usize>ow) << 1);
+    for (let i = 0; i < ow; i++) {
+      const p = mid + (<usize>(2 * i) << 2) - 8;
+      const sum =
+        load<u32>(p) + load<u32>(p + 16) + 4 * (load<u32>(p + 4) + load<u32>(p + 12)) + 6 * load<u32>(p + 8);
+      store<u16>(out + (<usize>i << 1), <u16>((sum + 128) >> 8));
+    }
+  }
+}

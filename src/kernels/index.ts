@@ -1,0 +1,1 @@
+export { Kernels } from './kernels.ts';

@@ -1,0 +1,98 @@
+import { closeSync, ftruncateSync, openSync, writeSync } from 'node:fs';
+import type { FrameFormat, FrameReader, Rect } from '../core/image/format.ts';
+import { drawMatte, type Matte } from '../core/shapes/matte.ts';
+import type { Removal } from '../core/shapes/shape.ts';
+import { matteFormat } from './decode.ts';
+
+export interface DrawnMatteOptions {
+  /** Frames counted as those of the reader; drawn on the picture as it is shown. */
+  removal: Removal;
+  /** Of the frames as stored, px. */
+  width: number;
+  height: number;
+  /** Clockwise turn, degrees, from stored to shown. */
+  rotation: number;
+  count: number;
+}
+
+/** The mattes of a removal, drawn when they are asked for, in the orientation of the frames as stored. */
+export class DrawnMattes implements FrameReader {
+  readonly format: FrameFormat;
+  readonly count: number;
+  private held: { frame: number; matte: Matte } | undefined;
+
+  constructor(private readonly options: DrawnMatteOptions) {
+    this.format = matteFormat(options.width, options.height);
+    this.count = options.count;
+  }
+
+  readRows(frame: number, _plane: number, y: number, rows: number, into: Uint8Array): void {
+    const { width } = this.format;
+    const { rect, values } = this.matte(frame);
+    into.fill(0, 0, rows * width);
+    const last = Math.min(y + rows, rect.y + rect.height);
+    for (let row = Math.max(y, rect.y); row < last; row++) {
+      const from = (row - rect.y) * rect.width;
+      into.set(values.subarray(from, from + rect.width), (row - y) * width + rect.x);
+    }
+  }
+
+  /** The part of a frame's matte that is not 0, as stored. */
+  matte(frame: number): Matte {
+    if (this.held?.frame !== frame) {
+      const { removal, width, height, rotation } = this.options;
+      const [w, h] = rotation % 180 === 90 ? [height, width] : [width, height];
+      this.held = { frame, matte: turnBack(drawMatte(removal, frame, w, h), rotation, width, height) };
+    }
+    return this.held.matte;
+  }
+
+  /** Writes all mattes as a plain file, one grey frame after another. Empty stretches take no room on the disk. */
+  write(path: string, onFrame: (frame: number) => void = () => undefined): void {
+    const { width, height } = this.format;
+    const fd = openSync(path, 'w');
+    try {
+      ftruncateSync(fd, width * height * this.count);
+      for (let t = 0; t < this.count; t++) {
+        const { rect, values } = this.matte(t);
+        for (let row = 0; row < rect.height; row++) {
+          const at = (t * height + rect.y + row) * width + rect.x;
+          writeSync(fd, values, row * rect.width, rect.width, at);
+        }
+        onFrame(t);
+      }
+    } finally {
+      closeSync(fd);
+    }
+  }
+}
+
+/** A matte of the picture as shown, in the orientation of the frames as stored (width x height). */
+function turnBack(matte: Matte, rotation: number, width: number, height: number): Matte {
+  if (rotation === 0) return matte;
+  const { rect, values } = matte;
+  const turned = turnedRect(rect, rotation, width, height);
+  const out = new Uint8Array(values.length);
+  for (let y = 0; y < turned.height; y++) {
+    for (let x = 0; x < turned.width; x++) {
+      const [u, v] = shownPlace(turned.x + x, turned.y + y, rotation, width, height);
+      out[y * turned.width + x] = values[(v - rect.y) * rect.width + u - rect.x];
+    }
+  }
+  return { rect: turned, values: out };
+}
+
+/** Where a stored pixel is on the picture as shown. */
+function shownPlace(x: number, y: number, rotation: number, width: number, height: number): [number, number] {
+  if (rotation === 90) return [height - 1 - y, x];
+  if (rotation === 180) return [width - 1 - x, height - 1 - y];
+  return [y, width - 1 - x];
+}
+
+function turnedRect(r: Rect, rotation: number, width: number, height: number): Rect {
+  if (rotation === 90) return { x: r.y, y: height - r.x - r.width, width: r.height, height: r.width };
+  if (rotation === 180) {
+    return { x: width - r.x - r.width, y: height - r.y - r.height, width: r.width, height: r.height };
+  }
+  return { x: width - r.y - r.height, y: r.x, width: r.height, height: r.width };
+}

@@ -1,0 +1,315 @@
+import { closeSync, fsyncSync, openSync, readFileSync, renameSync, writeSync } from 'node:fs';
+import { deserialize, serialize } from 'node:v8';
+import { chooseSources } from '../core/reveal/chooseSources.ts';
+import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
+import { VisibilityFinder } from '../core/reveal/visibility.ts';
+import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
+import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
+import type { GrainModel } from '../core/fill/grain.ts';
+import { compareGrain } from '../core/fill/likeness.ts';
+import { measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
+import { buildPlate, plateRect, type Plate } from '../core/fill/plate.ts';
+import { makeRegion, regionOf, readRegionPlane, type Region } from '../core/fill/region.ts';
+import type { FillSettings } from '../core/fill/settings.ts';
+import { SourceFrames } from '../core/fill/sourceFrames.ts';
+import { upscalePatch } from '../core/fill/upscale.ts';
+import type { FrameFormat, Rect } from '../core/image/format.ts';
+import { boxOf, fillMatteCells, type MatteCells } from '../core/image/matteCells.ts';
+import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
+import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
+import { LocalMotion } from '../core/motion/localMotion.ts';
+import { Pyramids } from '../core/motion/pyramids.ts';
+import { unitSpace } from '../core/motion/space.ts';
+import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
+import type { Kernels } from '../kernels/index.ts';
+import { RawStore } from './rawStore.ts';
+
+/** Everything a thread needs to know of the job; sent once. */
+export interface SessionJob {
+  frames: { path: string; format: FrameFormat };
+  mattes: { path: string; format: FrameFormat };
+  cells: MatteCells;
+  settings: FillSettings;
+  /** Given for a draft: the full-size format, and the factor by which frames and mattes above are smaller. */
+  draft?: { format: FrameFormat; factor: number };
+}
+
+/** Sources that a frame is filled from at most, and how many see each part of it. */
+const MOST_SOURCES = { full: 9, draft: 5 };
+const ENOUGH_SOURCES = { full: 6, draft: 3 };
+/** Bytes of source frames that a thread keeps. */
+const SOURCE_BUDGET = 200 << 20;
+const PYRAMID_SLOTS = 80;
+
+export interface FrameChoice {
+  reveal: RevealMap;
+  sources: number[];
+}
+
+/** What is kept of a gathered frame: its picture goes to a file, its measures back to the one who asked. */
+export interface GatheredFrame {
+  frame: number;
+  region: Pick<Region, 'frame' | 'rect'>;
+  measure: RimMeasure;
+}
+
+interface StoredFrame {
+  frame: number;
+  /** Fused samples scaled to 16 bit. */
+  planes: Uint16Array[];
+  /** Support in sixteenths, at most 255. */
+  support: Uint8Array;
+}
+
+export interface LinkTask {
+  pairs: { from: number; to: number }[];
+  /** Known poses, from which long links are guessed; without them a pair is guessed from the one before. */
+  poses?: Matrix3[];
+  levels: number;
+}
+
+export interface GatherTask {
+  frames: { frame: number; sources: number[] }[];
+  /** Whether the hole's surroundings are followed once more, for parallax. */
+  local: boolean;
+  out: string;
+}
+
+export interface FinishTask {
+  gathered: string;
+  frames: { frame: number; transfer: Float32Array; neighbours: PlacedOffsets[] }[];
+  plates: Plate[];
+  grain: (GrainModel | undefined)[];
+  /** Correlation of the grain of neighbouring frames. */
+  stillness: number;
+  out: string;
+}
+
+export interface PlateTask {
+  frame: number;
+  box: Rect;
+  sources: number[];
+  local: boolean;
+}
+
+/** The heavy work of one thread on one job. Each method is a task; all depend on their arguments alone. */
+export class EngineSession {
+  private readonly frames: RawStore;
+  private readonly mattes: RawStore;
+  private motion?: CameraMotion;
+  private finder?: VisibilityFinder;
+  private meter?: LinkMeter;
+  private pyramids?: Pyramids;
+
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly job: SessionJob,
+  ) {
+    this.frames = new RawStore(job.frames.path, job.frames.format);
+    this.mattes = new RawStore(job.mattes.path, job.mattes.format);
+  }
+
+  close(): void {
+    this.frames.close();
+    this.mattes.close();
+  }
+
+  /** Writes cells, boxes and areas of the mattes of frames first..last-1 into the shared tables. */
+  readMattes({ first, last }: { first: number; last: number }): void {
+    const { width, height } = this.job.mattes.format;
+    const scratch = new Uint8Array(width * height);
+    for (let t = first; t < last; t++) fillMatteCells(this.job.cells, this.mattes, t, scratch);
+  }
+
+  measureLinks({ pairs, poses, levels }: LinkTask): Link[] {
+    const meter = this.linkMeter();
+    let last: Matrix3 | undefined;
+    return pairs.map(({ from, to }) => {
+      const guess = poses ? relativePose(poses, from, to) : last;
+      const link = meter.measure(from, to, guess, levels);
+      last = link.fit.model === 'none' ? undefined : link.fit.matrix;
+      return link;
+    });
+  }
+
+  private linkMeter(): LinkMeter {
+    const { width, height } = this.job.frames.format;
+    const quick = this.job.draft !== undefined || this.job.mattes.format.width !== width;
+    const across = quick ? FEW_CORNERS_ACROSS : CORNERS_ACROSS;
+    const make = (): LinkMeter =>
+      new LinkMeter(this.kernels, this.pyramidsOfFrames(), unitSpace(width, height), this.blocked, across);
+    return (this.meter ??= make());
+  }
+
+  private pyramidsOfFrames(): Pyramids {
+    return (this.pyramids ??= new Pyramids(this.kernels, this.frames, PYRAMID_SLOTS));
+  }
+
+  /** Motion may be measured on smaller frames than the mattes': it is kept in unit space. */
+  private readonly blocked: BlockedAt = (t, x, y) => {
+    const { cell, cols, rows, state } = this.job.cells;
+    const perCell = cell / (this.job.mattes.format.width / this.job.frames.format.width);
+    const c = Math.min(cols - 1, Math.max(0, Math.floor(x / perCell)));
+    const r = Math.min(rows - 1, Math.max(0, Math.floor(y / perCell)));
+    return state[t * cols * rows + r * cols + c] !== 0;
+  };
+
+  setMotion(data: CameraMotionData): void {
+    this.motion = new CameraMotion(data);
+    this.finder = new VisibilityFinder(this.kernels, this.motion, this.job.cells, this.job.settings.reach);
+  }
+
+  /** Reveal of frames first..last-1. */
+  reveal({ first, last }: { first: number; last: number }): RevealMap[] {
+    const out: RevealMap[] = [];
+    for (let t = first; t < last; t++) out.push(revealOf(this.finder!.find(t), this.job.cells));
+    return out;
+  }
+
+  /** Reveal of frames first..last-1, and the sources to fill each from. */
+  choose({ first, last }: { first: number; last: number }): FrameChoice[] {
+    const out: FrameChoice[] = [];
+    const size = this.job.draft ? 'draft' : 'full';
+    for (let t = first; t < last; t++) {
+      const visibility = this.finder!.find(t);
+      const thin = visibility.cells.length > 1500 ? this.finder!.find(t, 2) : visibility;
+      out.push({
+        reveal: revealOf(visibility, this.job.cells),
+        sources: chooseSources(thin, MOST_SOURCES[size], ENOUGH_SOURCES[size]),
+      });
+    }
+    return out;
+  }
+
+  /** In how many of the given frames the hole's surroundings move other than the camera's plane does. */
+  probeParallax({ frames }: Pick<GatherTask, 'frames'>): number {
+    const motion = new LocalMotion(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked);
+    return frames.filter((f) => motion.refine(f.frame, boxOf(this.job.cells, f.frame), f.sources) > 0).length;
+  }
+
+  gather({ frames, local, out }: GatherTask): GatheredFrame[] {
+    const work = frames.flatMap(({ frame, sources }) => {
+      const box = boxOf(this.job.cells, frame);
+      return box.width > 0 ? [{ region: regionOf(this.kernels, frame, box, this.mattes), sources }] : [];
+    });
+    const stored: StoredFrame[] = [];
+    let before: RimResidual | undefined;
+    const results = this.withGatherer(work, local, (gatherer) =>
+      work.map(({ region, sources }) => {
+        const gathered = gatherer.gather(region, sources);
+        stored.push(packFrame(gathered.planes, gathered.support, region.frame, this.job.frames.format.depth));
+        const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
+        const next = before?.region.frame === region.frame - 1 && !this.job.draft;
+        const likeness = next ? compareGrain(residual, before!, this.motion!) : { both: 0, first: 0, second: 0 };
+        before = residual;
+        const place = { frame: region.frame, rect: region.rect };
+        return { frame: region.frame, region: place, measure: { ...measure, likeness } };
+      }),
+    );
+    writeWhole(out, serialize(stored));
+    return results;
+  }
+
+  private withGatherer<T>(
+    work: readonly { region: Region; sources: readonly number[] }[],
+    local: boolean,
+    use: (gatherer: Gatherer) => T,
+  ): T {
+    const motion = new LocalMotion(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked);
+    const rects = new Map<number, Rect>();
+    for (const { region, sources } of work) {
+      if (local) motion.refine(region.frame, boxOf(this.job.cells, region.frame), sources);
+      for (const s of sources) rects.set(s, union(rects.get(s), neededRect(region, s, motion, this.frames.format)));
+    }
+    return this.kernels.scoped(() => {
+      const sources = new SourceFrames(this.kernels, this.frames, this.mattes, rects, SOURCE_BUDGET);
+      return use(new Gatherer(this.kernels, this.frames, motion, sources, this.job.settings.light / 100));
+    });
+  }
+
+  /** Completes what no frame shows, in one frame. */
+  buildPlate({ frame, box, sources, local }: PlateTask): Plate {
+    const { format } = this.job.frames;
+    const region = makeRegion(this.kernels, frame, plateRect(box, format), this.mattes, true);
+    return this.withGatherer([{ region, sources }], local, (gatherer) => {
+      const gathered = gatherer.gather(region, sources);
+      return buildPlate(this.kernels, gathered, format, this.job.settings.seed);
+    });
+  }
+
+  finish({
+    gathered,
+    frames,
+    plates,
+    grain,
+    stillness,
+    out,
+  }: FinishTask): { frame: number; hole: number; unseen: number }[] {
+    const { settings, draft } = this.job;
+    const { format } = this.job.frames;
+    const finisher = new Finisher(
+      this.kernels,
+      this.motion!,
+      format,
+      plates,
+      { models: grain, stillness },
+      settings.light / 100,
+      settings.seed,
+    );
+    const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
+    const patches: Patch[] = frames.map(({ frame, transfer, neighbours }) => {
+      const region = regionOf(this.kernels, frame, boxOf(this.job.cells, frame), this.mattes);
+      const { planes, support } = unpackFrame(stored.get(frame)!, format.depth);
+      const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
+      const patch = finisher.finish({ region, planes, support, own, transfer }, neighbours);
+      return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
+    });
+    writeWhole(out, serialize(patches));
+    return patches.map(({ frame, hole, unseen }) => ({ frame, hole, unseen }));
+  }
+}
+
+function relativePose(poses: Matrix3[], from: number, to: number): Matrix3 {
+  return multiply3(invert3(poses[to]), poses[from]);
+}
+
+function packFrame(planes: Float32Array[], support: Float32Array, frame: number, depth: number): StoredFrame {
+  const scale = 2 ** (16 - depth);
+  const packed = new Uint8Array(support.length);
+  // Anything seen at all stays above 0.
+  for (let i = 0; i < packed.length; i++) packed[i] = support[i] > 0 ? Math.min(255, Math.max(1, support[i] * 16)) : 0;
+  return {
+    frame,
+    planes: planes.map((p) => {
+      const out = new Uint16Array(p.length);
+      for (let i = 0; i < out.length; i++) out[i] = Math.min(65535, Math.max(0, p[i] * scale + 0.5));
+      return out;
+    }),
+    support: packed,
+  };
+}
+
+function unpackFrame(stored: StoredFrame, depth: number): { planes: Float32Array[]; support: Float32Array } {
+  const scaled = (values: Uint16Array | Uint8Array, factor: number): Float32Array => {
+    const out = new Float32Array(values.length);
+    for (let i = 0; i < out.length; i++) out[i] = values[i] * factor;
+    return out;
+  };
+  return {
+    planes: stored.planes.map((p) => scaled(p, 2 ** (depth - 16))),
+    support: scaled(stored.support, 1 / 16),
+  };
+}
+
+/** Writes under a temporary name, flushes and renames: a file that is there is whole. */
+export function writeWhole(path: string, data: Uint8Array): void {
+  const temporary = `${path}.part`;
+  const fd = openSync(temporary, 'w');
+  try {
+    for (let done = 0; done < data.length;) done += writeSync(fd, data, done);
+    fsyncSync(fd);
+  } finally {
+    closeSync(fd);
+  }
+  renameSync(temporary, path);
+}

@@ -1,0 +1,37 @@
+import { frameBytes, type FrameReader } from '../core/image/format.ts';
+import { applyPatch } from './applyPatch.ts';
+import type { RawStore } from './rawStore.ts';
+import type { PatchFiles } from './take.ts';
+
+/** A take laid over frames. */
+export interface Layer {
+  patches: PatchFiles;
+  /** Of the take's own frames. */
+  mattes: FrameReader;
+  draft: boolean;
+  /** Number that the take gives to frame 0 of the frames beneath. */
+  offset: number;
+}
+
+/** Frames with takes laid over them, first to last. */
+export class LayeredFrames {
+  constructor(
+    readonly frames: RawStore,
+    private readonly layers: readonly Layer[],
+  ) {}
+
+  /** All planes of a frame, as stored. */
+  frame(t: number): Uint8Array {
+    const { format } = this.frames;
+    const out = new Uint8Array(frameBytes(format));
+    this.frames.readFrame(t, out);
+    for (const layer of this.layers) applyLayer(out, format, layer, t);
+    return out;
+  }
+}
+
+/** Lays a take over one frame, in place; where it has nothing, nothing changes. */
+export function applyLayer(frame: Uint8Array, format: RawStore['format'], layer: Layer, t: number): void {
+  const patch = t + layer.offset < 0 ? undefined : layer.patches.get(t + layer.offset);
+  if (patch) applyPatch(frame, format, patch, layer.mattes, layer.draft);
+}

@@ -1,0 +1,418 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { mkdir, readdir, rm } from 'node:fs/promises';
+import { availableParallelism } from 'node:os';
+import { join } from 'node:path';
+import { deserialize, serialize } from 'node:v8';
+import type { Patch } from '../core/fill/finish.ts';
+import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
+import type { Plate } from '../core/fill/plate.ts';
+import type { FillSettings } from '../core/fill/settings.ts';
+import type { FrameFormat, Rect } from '../core/image/format.ts';
+import { boxOf, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
+import { CameraMotion, solveCamera, type CameraMotionData } from '../core/motion/cameraMotion.ts';
+import type { Link } from '../core/motion/links.ts';
+import { analysisScale } from '../core/motion/pyramids.ts';
+import { unitSpace } from '../core/motion/space.ts';
+import { chain } from '../core/motion/solve.ts';
+import { bestAnchor, REVEAL_LEVEL, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
+import { ladder, VisibilityFinder } from '../core/reveal/visibility.ts';
+import { writeWhole, type FrameChoice, type GatheredFrame, type SessionJob } from './engineSession.ts';
+import { loadKernels } from './kernelFile.ts';
+import { EngineThreads } from './threads.ts';
+
+/** A stage of the work, in words for people, and how much of it is done (0..1). */
+export interface Progress {
+  stage: 'mattes' | 'motion' | 'reveal' | 'gather' | 'unseen' | 'finish';
+  done: number;
+}
+
+export interface WorkOptions {
+  /** May be smaller than the mattes for a reveal, which looks at the frames for their motion alone. */
+  frames: { path: string; format: FrameFormat };
+  mattes: { path: string; format: FrameFormat };
+  count: number;
+  /** Stage results and finished chunks are kept here; what is there is not computed again. */
+  folder: string;
+  settings: FillSettings;
+  threads?: number;
+  draft?: SessionJob['draft'];
+  signal?: AbortSignal;
+  onProgress?: (progress: Progress) => void;
+}
+
+export interface RevealResult {
+  motion: CameraMotionData;
+  reveal: RevealMap[];
+  /** Side of a cell of the maps, px, and their size in cells. */
+  cell: number;
+  cols: number;
+  rows: number;
+  /** Where completing the unseen serves the most, and how many cells of how many frames looked at. */
+  best: { frame: number; served: number; of: number } | undefined;
+}
+
+export interface TakeResult {
+  motion: CameraMotionData;
+  reveal: FrameReveal[];
+  /** Per frame with a hole: its px, and those that no frame showed. */
+  frames: { frame: number; hole: number; unseen: number }[];
+  plates: number;
+}
+
+/** Frames per chunk: the unit that is resumed, handed to threads and looked at for a cancel. */
+const CHUNK = 8;
+/** Distances of the links beyond neighbours: long ones hold the chain. */
+const LONG_LINKS = [4, 16, 48];
+const LEVELS_NEXT = 5;
+const LEVELS_LONG = 2;
+/** Scale of an honest match's error, px of the analysis image. */
+const MATCH_SIGMA_PX = 0.25;
+const MOST_PLATES = 4;
+/** Frames that are asked whether there is parallax, and the share of them that must say so. */
+const PARALLAX_PROBES = 8;
+const PARALLAX_SHARE = 0.35;
+/** Cells left unseen that no further plate is made for. */
+const NEGLIGIBLE_CELLS = 40;
+
+/** Work on one matte over one stretch of footage: reveal alone, or the whole fill. */
+export class TakeWork {
+  private readonly threads: EngineThreads;
+  private readonly cells: MatteCells;
+  private readonly job: SessionJob;
+
+  constructor(private readonly options: WorkOptions) {
+    const { width, height } = options.mattes.format;
+    this.cells = createMatteCells(width, height, options.count);
+    const { frames, mattes, settings, draft } = options;
+    this.job = { frames, mattes, settings, draft, cells: this.cells };
+    this.threads = new EngineThreads(this.job, options.threads ?? availableParallelism());
+    options.signal?.addEventListener('abort', this.abort, { once: true });
+    if (options.signal?.aborted) this.abort();
+  }
+
+  private readonly abort = (): void => void this.threads.stop(this.options.signal?.reason);
+
+  async close(): Promise<void> {
+    this.options.signal?.removeEventListener('abort', this.abort);
+    await this.threads.stop();
+  }
+
+  /** How much of each frame's hole the shot shows elsewhere. */
+  async reveal(): Promise<RevealResult> {
+    await this.readMattes();
+    const motion = await this.solveMotion([16]);
+    const reveal = await this.ranges('reveal', 16, (first, last) => this.threads.run('reveal', { first, last }));
+    const { cell, cols, rows } = this.cells;
+    const maps = reveal.map((r) => (r.unseen > 0 ? r.map : undefined));
+    const best = maps.some(Boolean) ? bestAnchor(maps, this.cells, await this.finder(motion)) : undefined;
+    return { motion, reveal, cell, cols, rows, best };
+  }
+
+  private async finder(motion: CameraMotionData): Promise<VisibilityFinder> {
+    const kernels = await loadKernels(256 << 20);
+    return new VisibilityFinder(kernels, new CameraMotion(motion), this.cells, this.options.settings.reach);
+  }
+
+  /** Computes the take; the finished patches lie in the folder, see {@link PatchFiles}. */
+  async fill(): Promise<TakeResult> {
+    await mkdir(this.options.folder, { recursive: true });
+    await this.readMattes();
+    const motion = await this.solveMotion(this.options.draft ? [16] : LONG_LINKS);
+    const choices = await this.stage('choice', () =>
+      this.ranges('reveal', 16, (first, last) => this.threads.run('choose', { first, last })),
+    );
+    const local = await this.stage('parallax', () => this.probeParallax(choices, motion));
+    const gathered = await this.gather(choices, local);
+    const plates = await this.stage('plates', () => this.buildPlates(choices, motion, local));
+    const frames = await this.finish(gathered, plates);
+    const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
+    return { motion, reveal, frames, plates: plates.length };
+  }
+
+  private report(stage: Progress['stage'], done: number): void {
+    this.options.onProgress?.({ stage, done });
+  }
+
+  private path(name: string): string {
+    return join(this.options.folder, name);
+  }
+
+  private async stage<T>(name: string, compute: () => Promise<T>): Promise<T> {
+    const path = this.path(`${name}.bin`);
+    if (existsSync(path)) return deserialize(readFileSync(path)) as T;
+    const result = await compute();
+    writeWhole(path, serialize(result));
+    return result;
+  }
+
+  /** Runs `work` over stretches of all frames, in parallel, and joins the results in order. */
+  private async ranges<T>(
+    stage: Progress['stage'],
+    length: number,
+    work: (first: number, last: number) => Promise<T[] | undefined>,
+  ): Promise<T[]> {
+    const { count } = this.options;
+    let done = 0;
+    const parts: Promise<T[]>[] = [];
+    for (let first = 0; first < count; first += length) {
+      const last = Math.min(count, first + length);
+      parts.push(
+        work(first, last).then((result) => {
+          done += last - first;
+          this.report(stage, done / count);
+          return result ?? [];
+        }),
+      );
+    }
+    return (await Promise.all(parts)).flat();
+  }
+
+  private async readMattes(): Promise<void> {
+    const { count } = this.options;
+    await this.ranges('mattes', Math.ceil(count / (this.threads.count * 2)), (first, last) =>
+      this.threads.run('readMattes', { first, last }).then(() => undefined),
+    );
+  }
+
+  private async solveMotion(distances: number[]): Promise<CameraMotionData> {
+    const motion = this.cells.area.some((a) => a > 0)
+      ? await this.stageIfFolder('motion', () => this.measureMotion(distances))
+      : stillMotion(this.options.mattes.format, this.options.count);
+    await this.threads.all('setMotion', motion);
+    return motion;
+  }
+
+  private stageIfFolder<T>(name: string, compute: () => Promise<T>): Promise<T> {
+    return existsSync(this.options.folder) ? this.stage(name, compute) : compute();
+  }
+
+  private async measureMotion(distances: number[]): Promise<CameraMotionData> {
+    const { count, frames, mattes } = this.options;
+    const total = count * (1 + distances.length);
+    let done = 0;
+    const measure = async (
+      pairs: { from: number; to: number }[],
+      levels: number,
+      poses?: Float64Array[],
+    ): Promise<Link[]> => {
+      const links: Link[] = [];
+      // Stretches of fixed length, so that the result does not depend on the number of threads.
+      const size = Math.max(12, Math.ceil(count / 4));
+      const parts = Array.from({ length: Math.ceil(pairs.length / size) }, (_, i) =>
+        pairs.slice(i * size, (i + 1) * size),
+      );
+      const found = await Promise.all(
+        parts.map(async (part) => {
+          const result = await this.threads.run('measureLinks', { pairs: part, levels, poses });
+          done += part.length;
+          this.report('motion', done / total);
+          return result;
+        }),
+      );
+      links.push(...found.flat());
+      return links;
+    };
+    const next = await measure(pairsAt(count, 1), LEVELS_NEXT);
+    const poses = chain(count, next, count >> 1);
+    const apart = distances.flatMap((k) => pairsAt(count, k)).sort((a, b) => a.from - b.from || a.to - b.to);
+    const far = await measure(apart, LEVELS_LONG, poses);
+    const { width, height } = mattes.format;
+    const bends = this.options.draft === undefined && frames.format.width === width;
+    const scale = analysisScale(frames.format.width, frames.format.height) * (width / frames.format.width);
+    return solveCamera(width, height, count, [...next, ...far], MATCH_SIGMA_PX * scale, bends);
+  }
+
+  /** Whether parallax is worth following, judged on a few frames spread over the shot. */
+  private async probeParallax(choices: FrameChoice[], motion: CameraMotionData): Promise<boolean> {
+    if (this.options.draft || motion.tripod) return false;
+    const holes = this.chunks().flatMap(([, frames]) => frames);
+    const step = Math.max(1, holes.length / PARALLAX_PROBES);
+    const asked = Array.from(
+      { length: Math.min(PARALLAX_PROBES, holes.length) },
+      (_, k) => holes[Math.floor(k * step)],
+    );
+    const answers = await Promise.all(
+      asked.map((frame) => this.threads.run('probeParallax', { frames: [{ frame, sources: choices[frame].sources }] })),
+    );
+    return answers.reduce((a, b) => a + b, 0) >= asked.length * PARALLAX_SHARE;
+  }
+
+  private async gather(choices: FrameChoice[], local: boolean): Promise<GatheredFrame[]> {
+    const chunks = this.chunks();
+    let done = 0;
+    const parts = await Promise.all(
+      chunks.map(async ([k, frames]) => {
+        const result = await this.stage(`gather-${k}.measure`, () =>
+          this.threads.run('gather', {
+            frames: frames.map((frame) => ({ frame, sources: choices[frame].sources })),
+            local,
+            out: this.path(`gather-${k}.bin`),
+          }),
+        );
+        this.report('gather', ++done / chunks.length);
+        return result;
+      }),
+    );
+    return parts.flat();
+  }
+
+  /** Frames with a hole, in chunks of neighbours, each with its number in the whole. */
+  private chunks(): [number, number[]][] {
+    const out: [number, number[]][] = [];
+    for (let first = 0; first < this.options.count; first += CHUNK) {
+      const frames: number[] = [];
+      for (let t = first; t < Math.min(first + CHUNK, this.options.count); t++) {
+        if (boxOf(this.cells, t).width > 0) frames.push(t);
+      }
+      if (frames.length > 0) out.push([first / CHUNK, frames]);
+    }
+    return out;
+  }
+
+  private async buildPlates(choices: FrameChoice[], motion: CameraMotionData, local: boolean): Promise<Plate[]> {
+    const maps: (Uint8Array | undefined)[] = choices.map(({ reveal }) =>
+      reveal.unseen > 0 ? reveal.map.slice() : undefined,
+    );
+    if (maps.every((m) => !m)) return [];
+    const finder = await this.finder(motion);
+    const plates: Plate[] = [];
+    while (plates.length < MOST_PLATES) {
+      const best = bestAnchor(maps, this.cells, finder);
+      if (!best || (plates.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
+      const box = unseenBox(maps[best.frame]!, this.cells);
+      const sources = [best.frame, ...sourcesAround(best.frame, this.options.settings.reach, this.options.count)];
+      const plate = await this.threads.run('buildPlate', {
+        frame: best.frame,
+        box,
+        sources: sources.sort((a, b) => a - b),
+        local,
+      });
+      plates.push(plate);
+      this.report('unseen', plates.length / MOST_PLATES);
+      forget(maps, plate, this.cells, finder);
+    }
+    return plates;
+  }
+
+  private async finish(gathered: GatheredFrame[], plates: Plate[]): Promise<TakeResult['frames']> {
+    const { settings, draft } = this.options;
+    const grain = settings.grain && !draft ? grainOf(gathered) : [];
+    const byFrame = new Map(gathered.map((g) => [g.frame, g]));
+    const chunks = this.chunks();
+    let done = 0;
+    const parts = await Promise.all(
+      chunks.map(async ([k, frames]) => {
+        const result = await this.stage(`finish-${k}.frames`, () =>
+          this.threads.run('finish', {
+            gathered: this.path(`gather-${k}.bin`),
+            frames: frames.map((frame) => ({
+              frame,
+              transfer: byFrame.get(frame)!.measure.transfer,
+              neighbours: [-2, -1, 0, 1, 2].flatMap((d) => {
+                const g = byFrame.get(frame + d);
+                return g ? [{ frame: g.frame, rect: g.region.rect, offsets: g.measure.offsets }] : [];
+              }),
+            })),
+            plates,
+            grain,
+            stillness: stillness(gathered.map((g) => g.measure.likeness)),
+            out: this.path(`finish-${k}.bin`),
+          }),
+        );
+        this.report('finish', ++done / chunks.length);
+        return result;
+      }),
+    );
+    return parts.flat();
+  }
+}
+
+function pairsAt(count: number, distance: number): { from: number; to: number }[] {
+  return Array.from({ length: Math.max(0, count - distance) }, (_, t) => ({ from: t, to: t + distance }));
+}
+
+function stillMotion(format: FrameFormat, count: number): CameraMotionData {
+  return solveCamera(format.width, format.height, count, [], unitSpace(format.width, format.height).half);
+}
+
+function grainOf(gathered: GatheredFrame[]): (GrainModel | undefined)[] {
+  const planes = gathered[0]?.measure.grain.length ?? 0;
+  return Array.from({ length: planes }, (_, p) => grainModel(gathered.map((g) => g.measure.grain[p])));
+}
+
+function unseenBox(map: Uint8Array, { cell, cols, rows }: MatteCells): Rect {
+  let [x0, y0, x1, y1] = [cols, rows, -1, -1];
+  map.forEach((level, i) => {
+    if (level !== REVEAL_LEVEL.unseen) return;
+    const [x, y] = [i % cols, Math.floor(i / cols)];
+    [x0, y0, x1, y1] = [Math.min(x0, x), Math.min(y0, y), Math.max(x1, x), Math.max(y1, y)];
+  });
+  return { x: x0 * cell, y: y0 * cell, width: (x1 - x0 + 1) * cell, height: (y1 - y0 + 1) * cell };
+}
+
+/** A dozen frames spread over the reach: what surrounds the unseen part is fused from them. */
+function sourcesAround(frame: number, reach: number, count: number): number[] {
+  const all = ladder(frame, reach, count);
+  const step = Math.max(1, all.length / 11);
+  const out: number[] = [];
+  for (let i = 0; Math.floor(i) < all.length && out.length < 11; i += step) out.push(all[Math.floor(i)]);
+  return out;
+}
+
+/** Marks as served every unseen cell that the plate covers. */
+function forget(maps: (Uint8Array | undefined)[], plate: Plate, cells: MatteCells, finder: VisibilityFinder): void {
+  const { cell, cols } = cells;
+  const inside = (u: number, v: number): boolean => {
+    const [x, y] = [(u + 0.5) * cell, (v + 0.5) * cell];
+    const { rect } = plate;
+    return x >= rect.x + 4 && y >= rect.y + 4 && x < rect.x + rect.width - 4 && y < rect.y + rect.height - 4;
+  };
+  maps.forEach((map, t) => {
+    if (!map) return;
+    const m = finder.cellHomography(t, plate.frame);
+    map.forEach((level, i) => {
+      if (level !== REVEAL_LEVEL.unseen) return;
+      const [x, y] = [i % cols, Math.floor(i / cols)];
+      const q = 1 / (m[6] * x + m[7] * y + m[8]);
+      if (inside((m[0] * x + m[1] * y + m[2]) * q, (m[3] * x + m[4] * y + m[5]) * q)) map[i] = REVEAL_LEVEL.none;
+    });
+  });
+}
+
+/** Finished patches of a folder, read chunk by chunk; of a take at work, those that are there. */
+export class PatchFiles {
+  private held: { index: number; patches: Map<number, Patch> } | undefined;
+
+  constructor(private readonly folder: string) {}
+
+  /** The patch of a frame; undefined if it has no hole or is not finished. */
+  get(frame: number): Patch | undefined {
+    const index = Math.floor(frame / CHUNK);
+    if (this.held?.index !== index) {
+      const path = join(this.folder, `finish-${index}.bin`);
+      const patches = existsSync(path) ? (deserialize(readFileSync(path)) as Patch[]) : [];
+      this.held = { index, patches: new Map(patches.map((p) => [p.frame, p])) };
+    }
+    return this.held.patches.get(frame);
+  }
+}
+
+/** Stretches of frames, inclusive, whose chunks are finished, among `count` frames. */
+export function finishedStretches(folder: string, count: number): [number, number][] {
+  const out: [number, number][] = [];
+  for (let first = 0; first < count; first += CHUNK) {
+    if (!existsSync(join(folder, `finish-${first / CHUNK}.bin`))) continue;
+    const last = Math.min(first + CHUNK, count) - 1;
+    const before = out.at(-1);
+    if (before?.[1] === first - 1) before[1] = last;
+    else out.push([first, last]);
+  }
+  return out;
+}
+
+/** Removes what only the computing needed; the patches stay, and what is named. */
+export async function tidyTake(folder: string, keep: readonly string[]): Promise<void> {
+  for (const name of await readdir(folder)) {
+    if (!/^finish-\d+\.bin$/.test(name) && !keep.includes(name)) await rm(join(folder, name), { force: true });
+  }
+}

@@ -1,0 +1,118 @@
+import { Worker } from 'node:worker_threads';
+import { AppError } from '../core/errors.ts';
+import type { EngineSession, SessionJob } from './engineSession.ts';
+
+/** Names, arguments and results of the tasks that threads do. */
+type Tasks = {
+  [K in keyof EngineSession]: EngineSession[K] extends (arg: infer A) => infer R ? { arg: A; result: R } : never;
+};
+export type TaskName = Exclude<keyof Tasks, 'close'>;
+
+export interface ThreadMessage {
+  id: number;
+  task: TaskName;
+  arg: unknown;
+}
+
+export interface ThreadReply {
+  id: number;
+  result?: unknown;
+  error?: { code: string; message: string; stack?: string };
+}
+
+const ENTRY = new URL(
+  import.meta.url.includes('/dist/') ? '../workers/engineThread.js' : '../../dist/src/workers/engineThread.js',
+  import.meta.url,
+);
+
+interface Thread {
+  worker: Worker;
+  busy: boolean;
+}
+
+interface Waiting {
+  message: ThreadMessage;
+  resolve: (value: unknown) => void;
+  reject: (reason: unknown) => void;
+}
+
+/** Worker threads with an engine session each. Tasks go to whichever is free. */
+export class EngineThreads {
+  private readonly threads: Thread[];
+  private readonly queue: Waiting[] = [];
+  private readonly running = new Map<number, Waiting & { thread: Thread }>();
+  private next = 0;
+  private failure: unknown;
+
+  constructor(job: SessionJob, count: number) {
+    this.threads = Array.from({ length: count }, () => {
+      const thread: Thread = { worker: new Worker(ENTRY, { workerData: job }), busy: false };
+      thread.worker.on('message', (reply: ThreadReply) => this.settle(reply));
+      thread.worker.on('error', (error) => this.fail(error));
+      return thread;
+    });
+  }
+
+  get count(): number {
+    return this.threads.length;
+  }
+
+  run<K extends TaskName>(task: K, arg: Tasks[K]['arg']): Promise<Tasks[K]['result']> {
+    if (this.failure) return Promise.reject(this.failure as Error);
+    return new Promise((resolve, reject) => {
+      const message = { id: this.next++, task, arg };
+      this.queue.push({ message, resolve: resolve as (value: unknown) => void, reject });
+      this.dispatch();
+    });
+  }
+
+  /** Does a task once in every thread: for what each must know. */
+  async all<K extends TaskName>(task: K, arg: Tasks[K]['arg']): Promise<void> {
+    await Promise.all(
+      this.threads.map(
+        (thread) =>
+          new Promise((resolve, reject) => {
+            this.send(thread, { message: { id: this.next++, task, arg }, resolve, reject });
+          }),
+      ),
+    );
+  }
+
+  /** Stops all threads at once; what was asked of them is rejected with `reason`. */
+  async stop(reason: unknown = new AppError('stopped', 'The work was stopped.')): Promise<void> {
+    this.fail(reason);
+    await Promise.all(this.threads.map((t) => t.worker.terminate()));
+  }
+
+  private dispatch(): void {
+    for (const thread of this.threads) {
+      if (thread.busy) continue;
+      const waiting = this.queue.shift();
+      if (!waiting) return;
+      this.send(thread, waiting);
+    }
+  }
+
+  private send(thread: Thread, waiting: Waiting): void {
+    thread.busy = true;
+    this.running.set(waiting.message.id, { ...waiting, thread });
+    thread.worker.postMessage(waiting.message);
+  }
+
+  private settle(reply: ThreadReply): void {
+    const entry = this.running.get(reply.id);
+    if (!entry) return;
+    this.running.delete(reply.id);
+    entry.thread.busy = false;
+    if (reply.error) entry.reject(new AppError(reply.error.code, reply.error.message, { stack: reply.error.stack }));
+    else entry.resolve(reply.result);
+    this.dispatch();
+  }
+
+  private fail(reason: unknown): void {
+    this.failure ??= reason;
+    for (const entry of [...this.running.values(), ...this.queue]) entry.reject(reason);
+    this.running.clear();
+    this.queue.length = 0;
+  }
+}

@@ -1,0 +1,149 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { createHash } from 'node:crypto';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import type { ClipView } from '../contract/clips.ts';
+import { Harness, sleep, TUS } from './testing/harness.ts';
+
+const house = new Harness(7573);
+const HOST = house.host;
+const at = (name: string): string => house.at(name);
+const film = (name: string, seconds: number, seed: number): Buffer =>
+  house.film(name, `testsrc2=s=320x180:r=25:d=${seconds},hue=h=${seed}`);
+const list = (): Promise<ClipView[]> => house.clips();
+
+beforeAll(() => house.begin(), 120_000);
+afterAll(() => house.end());
+
+describe('a clip', () => {
+  it('is kept unchanged under its hash, with proxy and filmstrip', async () => {
+    const data = film('one.mp4', 1, 10);
+    await house.upload('../../etc/one.mp4', data);
+    const clip = await house.settled('one.mp4');
+    expect(clip).toMatchObject({ state: 'ready', size: data.length, info: { width: 320, frames: 25 } });
+    const hash = createHash('sha256').update(data).digest('hex');
+    expect(readFileSync(at(`data/clips/${hash}.mp4`)).equals(data)).toBe(true);
+    const proxy = await fetch(`${HOST}/api/clips/${clip.id}/proxy`);
+    expect([proxy.status, proxy.headers.get('content-type')]).toEqual([200, 'video/mp4']);
+    expect((await fetch(`${HOST}/api/clips/${clip.id}/strip`)).headers.get('content-type')).toBe('image/jpeg');
+    expect(readdirSync(at('data/incoming'))).toEqual([]);
+  }, 60_000);
+
+  it('that is damaged in its middle leaves nothing but the reason', async () => {
+    const data = film('bad.mp4', 1, 20);
+    data.fill(7, Math.floor(data.length * 0.05), Math.floor(data.length * 0.9));
+    const before = readdirSync(at('data/clips')).length;
+    await house.upload('bad.mp4', data);
+    const clip = await house.settled('bad.mp4');
+    expect(clip.state).toBe('failed');
+    expect(clip.error!.message).toMatch(/Copy it again|Choose another|Try again/);
+    expect(readdirSync(at('data/clips'))).toHaveLength(before);
+    expect(readdirSync(at('data/incoming'))).toEqual([]);
+  }, 60_000);
+
+  it('is deleted and restored; twice restored is not found', async () => {
+    const { id } = (await list()).find((c) => c.name === 'one.mp4')!;
+    const call = (method: string, path = ''): Promise<Response> => fetch(`${HOST}/api/clips/${id}${path}`, { method });
+    expect((await call('DELETE')).status).toBe(204);
+    expect((await call('GET')).status).toBe(404);
+    expect((await call('POST', '/restore')).status).toBe(200);
+    expect((await call('POST', '/restore')).status).toBe(404);
+    expect((await call('GET')).status).toBe(200);
+  });
+});
+
+describe('faults', () => {
+  it('a server killed in mid-upload goes on where it was', async () => {
+    const data = film('cut.mp4', 2, 30);
+    const half = Math.floor(data.length / 2);
+    const url = await house.createUpload('cut.mp4', data.length);
+    expect((await house.send(url, 0, data.subarray(0, half))).status).toBe(204);
+    await house.kill(house.server);
+    await house.startServer();
+    const head = await fetch(url, { method: 'HEAD', headers: TUS });
+    expect(head.headers.get('upload-offset')).toBe(String(half));
+    expect((await house.send(url, half, data.subarray(half))).status).toBe(204);
+    expect((await house.settled('cut.mp4')).info!.frames).toBe(50);
+  }, 90_000);
+
+  it('a worker killed in mid-import is replaced, and the import ends well', async () => {
+    await house.upload('long.mp4', film('long.mp4', 30, 40));
+    for (let i = 0; i < 200; i++) {
+      const clip = (await list()).find((c) => c.name === 'long.mp4');
+      if (clip?.stage === 'proxy') break;
+      await sleep(50);
+    }
+    await house.kill(house.worker);
+    await house.startWorker();
+    expect(await house.settled('long.mp4', 80_000)).toMatchObject({ state: 'ready', info: { frames: 750 } });
+    expect(readdirSync(at('data/proxies')).filter((f) => f.includes('part'))).toEqual([]);
+  }, 120_000);
+
+  it('without its database it says so, and is well again when it is back', async () => {
+    house.cluster.stop();
+    const response = await fetch(`${HOST}/api/clips`);
+    expect(response.status).toBe(503);
+    expect(await response.json()).toMatchObject({ code: 'unavailable' });
+    house.cluster.start();
+    for (let i = 0; i < 50 && (await fetch(`${HOST}/api/clips`)).status !== 200; i++) await sleep(200);
+    expect((await list()).length).toBeGreaterThan(2);
+    await house.upload('after.mp4', film('after.mp4', 1, 50));
+    expect((await house.settled('after.mp4')).state).toBe('ready');
+  }, 120_000);
+});
+
+describe('the door', () => {
+  const code = async (response: Response): Promise<[number, string]> => [
+    response.status,
+    ((await response.json()) as { code: string }).code,
+  ];
+  const nobody = '00000000-0000-4000-8000-000000000000';
+
+  it.each([
+    ['GET', '/api/clips/not-an-id', 400, 'bad_request'],
+    ['GET', `/api/clips/${nobody}`, 404, 'not_found'],
+    ['GET', `/api/clips/${nobody}/proxy`, 404, 'not_found'],
+    ['DELETE', `/api/clips/${nobody}`, 404, 'not_found'],
+    ['POST', `/api/clips/${nobody}/restore`, 404, 'not_found'],
+    ['GET', '/api/clips/..%2f..%2fetc%2fpasswd', 400, 'bad_request'],
+    ['GET', '/api/nothing', 404, 'not_found'],
+    ['POST', '/api/clips', 404, 'not_found'],
+  ])('%s %s: %i %s', async (method, path, status, expected) => {
+    expect(await code(await fetch(`${HOST}${path}`, { method }))).toEqual([status, expected]);
+  });
+
+  it.each([
+    ['{'],
+    ['{"name": 7}'],
+    ['{"name": ""}'],
+    [`{"name": "${'x'.repeat(300)}"}`],
+    ['[]'],
+    ['{"name":"a","state":"ready"}'],
+  ])('refuses %.20s as a new name', async (body) => {
+    const { id } = (await list())[0];
+    const response = await fetch(`${HOST}/api/clips/${id}`, {
+      method: 'PATCH',
+      body,
+      headers: { 'content-type': 'application/json' },
+    });
+    expect(await code(response)).toEqual([400, 'bad_request']);
+  });
+
+  it('refuses other origins, and sends a strict policy', async () => {
+    expect(await code(await fetch(`${HOST}/api/clips`, { headers: { origin: 'http://elsewhere.example' } }))).toEqual([
+      403,
+      'bad_origin',
+    ]);
+    const headers = (await fetch(`${HOST}/api/health`)).headers;
+    expect(headers.get('content-security-policy')).toContain("default-src 'none'");
+    expect(headers.get('cross-origin-embedder-policy')).toBe('require-corp');
+  });
+
+  it('does not give a path outside the uploads', async () => {
+    writeFileSync(at('data/secret'), 'x');
+    const response = await fetch(`${HOST}/api/uploads/..%2Fsecret`, { method: 'HEAD', headers: TUS });
+    expect(response.status).toBeGreaterThanOrEqual(400);
+    expect(response.status).toBeLessThan(500);
+    await fetch(`${HOST}/api/uploads/..%2Fsecret`, { method: 'DELETE', headers: TUS });
+    expect(existsSync(at('data/secret'))).toBe(true);
+  });
+});

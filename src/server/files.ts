@@ -1,0 +1,55 @@
+import { mkdir } from 'node:fs/promises';
+import { join } from 'node:path';
+
+/** Where everything lies under the data folder. Names are hashes and ids of ours, never a person's text. */
+export class Files {
+  constructor(private readonly root: string) {}
+
+  readonly folders = [
+    'incoming',
+    'clips',
+    'proxies',
+    'strips',
+    'stores',
+    'takes',
+    'reveals',
+    'exports',
+    'scratch',
+  ] as const;
+
+  async prepare(): Promise<void> {
+    for (const folder of this.folders) await mkdir(join(this.root, folder), { recursive: true });
+  }
+
+  get incoming(): string {
+    return join(this.root, 'incoming');
+  }
+  get scratch(): string {
+    return join(this.root, 'scratch');
+  }
+  clip(hash: string, extension: string): string {
+    return join(this.root, 'clips', `${hash}${extension}`);
+  }
+  proxy(hash: string): string {
+    return join(this.root, 'proxies', `${hash}.mp4`);
+  }
+  get stores(): string {
+    return join(this.root, 'stores');
+  }
+  take(id: string): string {
+    return join(this.root, 'takes', id);
+  }
+  /** Playable copy of a take, like a clip's proxy. */
+  takeProxy(id: string): string {
+    return join(this.root, 'takes', id, 'proxy.mp4');
+  }
+  reveal(key: string, kind: 'json' | 'maps'): string {
+    return join(this.root, 'reveals', `${key}.${kind}`);
+  }
+  exportFolder(id: string): string {
+    return join(this.root, 'exports', id);
+  }
+  strip(hash: string): string {
+    return join(this.root, 'strips', `${hash}.jpg`);
+  }
+}

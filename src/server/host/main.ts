@@ -1,0 +1,61 @@
+import { fork, type ChildProcess } from 'node:child_process';
+import { fileURLToPath } from 'node:url';
+import { readConfig } from '../config.ts';
+import { Cluster } from './cluster.ts';
+
+/** Starts database, server and worker, keeps them up, and stops all of them together. */
+const RESTART_MS = 1000;
+const config = readConfig();
+const cluster = config.ownDatabase ? new Cluster(config) : undefined;
+const children = new Map<string, ChildProcess>();
+let stopping = false;
+
+function launch(name: string, entry: string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const child = fork(fileURLToPath(new URL(entry, import.meta.url)), { stdio: 'inherit' });
+    children.set(name, child);
+    let ready = false;
+    child.once('message', () => {
+      ready = true;
+      resolve();
+    });
+    child.once('exit', (code) => {
+      children.delete(name);
+      if (!ready) return reject(new Error(`${name} ended with ${code} before it was ready`));
+      if (!stopping) setTimeout(() => void (stopping || launch(name, entry).catch(stop)), RESTART_MS);
+    });
+  });
+}
+
+/** The demo footage is rendered and added while the page can already be used. */
+function seedDemo(): void {
+  const seed = fileURLToPath(new URL('../../../demo/seed.js', import.meta.url));
+  const child = fork(seed, [`http://127.0.0.1:${config.port}`, config.data], { stdio: 'inherit' });
+  children.set('demo', child);
+  child.once('exit', () => children.delete('demo'));
+}
+
+async function stop(error?: unknown): Promise<void> {
+  if (stopping) return;
+  stopping = true;
+  if (error instanceof Error) process.stderr.write(`mnestra: ${error.message}\n`);
+  const ended = [...children.values()].map((c) => new Promise((resolve) => c.once('exit', resolve)));
+  for (const child of children.values()) child.kill('SIGTERM');
+  await Promise.race([Promise.all(ended), new Promise((resolve) => setTimeout(resolve, 8000))]);
+  for (const child of children.values()) child.kill('SIGKILL');
+  cluster?.stop();
+  process.exit(error instanceof Error ? 1 : 0);
+}
+
+process.on('SIGINT', () => void stop());
+process.on('SIGTERM', () => void stop());
+
+try {
+  cluster?.start();
+  await launch('server', '../main.js');
+  await launch('worker', '../../workers/jobWorker.js');
+  process.stdout.write(`Mnestra is at http://127.0.0.1:${config.port}  (Ctrl-C stops it)\n`);
+  if (config.demo) seedDemo();
+} catch (error) {
+  await stop(error);
+}

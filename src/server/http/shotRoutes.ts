@@ -1,0 +1,70 @@
+import { editBody, idParams, shotBody, shotChange } from '../../contract/shots.ts';
+import type { ShotService } from '../services/shots.ts';
+import { json, type Endpoint } from './endpoint.ts';
+
+export function shotRoutes(shots: ShotService): Endpoint[] {
+  return [
+    json({ method: 'get', path: '/shots', summary: 'All shots', work: () => shots.list() }),
+    json({
+      method: 'post',
+      path: '/shots',
+      summary: 'Make a shot of a range of a clip',
+      body: shotBody,
+      status: 201,
+      work: (_, body) => shots.create(body),
+    }),
+    json({
+      method: 'get',
+      path: '/shots/:id',
+      summary: 'A shot with its document, and what undo and redo would do',
+      params: idParams,
+      work: ({ id }) => shots.state(id),
+    }),
+    json({
+      method: 'patch',
+      path: '/shots/:id',
+      summary: 'Change name, in, out or handles',
+      params: idParams,
+      body: shotChange,
+      work: ({ id }, change) => shots.change(id, change),
+    }),
+    json({
+      method: 'delete',
+      path: '/shots/:id',
+      summary: 'Delete a shot; it can be restored',
+      params: idParams,
+      status: 204,
+      work: ({ id }) => shots.remove(id),
+    }),
+    json({
+      method: 'post',
+      path: '/shots/:id/restore',
+      summary: 'Take back a deletion',
+      params: idParams,
+      work: ({ id }) => shots.restore(id),
+    }),
+    json({
+      method: 'post',
+      path: '/shots/:id/edits',
+      summary:
+        'Change the document by a patch (RFC 6902); a patch on an older revision is rebased or refused (conflict)',
+      params: idParams,
+      body: editBody,
+      work: ({ id }, edit) => shots.edit(id, edit),
+    }),
+    json({
+      method: 'post',
+      path: '/shots/:id/undo',
+      summary: 'Take back the last edit in force',
+      params: idParams,
+      work: ({ id }) => shots.undo(id),
+    }),
+    json({
+      method: 'post',
+      path: '/shots/:id/redo',
+      summary: 'Make the edit again that was taken back last',
+      params: idParams,
+      work: ({ id }) => shots.redo(id),
+    }),
+  ];
+}

@@ -1,0 +1,129 @@
+import { Logger, makeWorkerUtils, run, type Runner, type TaskList, type WorkerUtils } from 'graphile-worker';
+import pg from 'pg';
+import type { ServerEvent } from '../../contract/events.ts';
+import { runExport } from './exportJob.ts';
+import { importClip } from './importClip.ts';
+import { runReveal } from './revealJob.ts';
+import type { JobContext } from './runWork.ts';
+import { runTake } from './takeJob.ts';
+
+/** A pool that has not beaten for this long is taken for dead, and its jobs are given to others. */
+const DEAD_AFTER_SECONDS = 5;
+const BEAT_MS = 1500;
+/** A job fails with a sentence of its own; what the queue tries again is the death of a worker. */
+const MOST_ATTEMPTS = 25;
+
+/** Channel on which a change is told to all servers. */
+export const CHANNEL = 'mnestra_events';
+
+export async function openQueue(connectionString: string): Promise<WorkerUtils> {
+  const utils = await makeWorkerUtils({ connectionString, logger: quietLogger });
+  await utils.migrate();
+  return utils;
+}
+
+/** Puts work in the queue; asking twice queues it once. */
+export const jobs = (utils: WorkerUtils) => ({
+  importClip: (id: string) => add(utils, 'import', { id }, `import:${id}`),
+  take: (id: string) => add(utils, 'take', { id }, `take:${id}`),
+  reveal: (shotId: string, removalId: string) =>
+    add(utils, 'reveal', { shotId, removalId }, `reveal:${shotId}:${removalId}`),
+  export: (id: string) => add(utils, 'export', { id }, `export:${id}`),
+});
+
+async function add(utils: WorkerUtils, task: string, payload: object, jobKey: string): Promise<void> {
+  await utils.addJob(task, payload, { jobKey, maxAttempts: MOST_ATTEMPTS });
+}
+
+/**
+ * Runs jobs until stopped: takes and exports one at a time, since each uses all cores; imports and reveals beside them,
+ * so that a person need not wait for a take to see what a new mark reveals. Jobs of workers that died are taken over
+ * within seconds.
+ */
+export async function runWorker(
+  connectionString: string,
+  parts: Pick<JobContext, 'files' | 'stores'>,
+): Promise<{ stop(): Promise<void>; ended: Promise<void> }> {
+  const pool = new pg.Pool({ connectionString, max: 4 });
+  // A dropped connection is replaced at the next use; without a listener it would end the process.
+  pool.on('error', () => undefined);
+  const stopping = new AbortController();
+  const tell = async (event: ServerEvent): Promise<void> => {
+    await pool.query('SELECT pg_notify($1, $2)', [CHANNEL, JSON.stringify(event)]);
+  };
+  const context: JobContext = { ...parts, signal: stopping.signal, tell };
+  const id = (payload: unknown): string => (payload as { id: string }).id;
+  const heavy: TaskList = {
+    take: (payload) => runTake(id(payload), context),
+    export: (payload) => runExport(id(payload), context),
+  };
+  const light: TaskList = {
+    import: (payload) => importClip(id(payload), context),
+    reveal: (payload) => {
+      const { shotId, removalId } = payload as { shotId: string; removalId: string };
+      return runReveal(shotId, removalId, context);
+    },
+  };
+  await forgetDelays(pool);
+  const runners = await Promise.all([heavy, light].map((taskList) => runTasks(connectionString, taskList)));
+  const heart = await startHeart(pool, runners);
+  return {
+    ended: Promise.race(runners.map((r) => r.promise)),
+    async stop() {
+      clearInterval(heart);
+      stopping.abort();
+      await Promise.all(runners.map((r) => r.stop()));
+      await pool.end();
+    },
+  };
+}
+
+function runTasks(connectionString: string, taskList: TaskList): Promise<Runner> {
+  return run({
+    connectionString,
+    concurrency: 1,
+    noHandleSignals: true,
+    pollInterval: 1000,
+    logger: quietLogger,
+    taskList,
+  });
+}
+
+/** What an earlier worker let go when it was stopped is not left to wait for its turn to be tried again. */
+async function forgetDelays(pool: pg.Pool): Promise<void> {
+  await pool.query(`
+    SELECT graphile_worker.reschedule_jobs(array_agg(id), run_at := now(), attempts := 0)
+    FROM graphile_worker.jobs WHERE locked_at IS NULL AND attempts > 0 HAVING count(*) > 0`);
+}
+
+/** Tells that this process lives, and frees the jobs of those that do not. */
+async function startHeart(pool: pg.Pool, runners: Runner[]): Promise<NodeJS.Timeout> {
+  const ids = new Set<string>();
+  for (const { events } of runners) {
+    events.on('worker:create', ({ worker }) => ids.add(worker.workerId));
+    events.on('job:start', ({ worker }) => ids.add(worker.workerId));
+  }
+  const beat = async (): Promise<void> => {
+    for (const id of ids) {
+      await pool.query(
+        'INSERT INTO worker_pools (id, beat_at) VALUES ($1, now()) ON CONFLICT (id) DO UPDATE SET beat_at = now()',
+        [id],
+      );
+    }
+    const { rows } = await pool.query<{ locked_by: string }>(
+      `SELECT DISTINCT j.locked_by FROM graphile_worker.jobs j LEFT JOIN worker_pools p ON p.id = j.locked_by
+       WHERE j.locked_by IS NOT NULL AND COALESCE(p.beat_at, j.locked_at) < now() - make_interval(secs => $1)`,
+      [DEAD_AFTER_SECONDS],
+    );
+    const dead = rows.map((r) => r.locked_by).filter((id) => !ids.has(id));
+    if (dead.length > 0) await pool.query('SELECT graphile_worker.force_unlock_workers($1::text[])', [dead]);
+  };
+  const tick = (): void => void beat().catch(() => undefined);
+  tick();
+  return setInterval(tick, BEAT_MS);
+}
+
+/** Only warnings and errors are worth a line. */
+const quietLogger = new Logger(() => (level, message) => {
+  if (level === 'error' || level === 'warning') process.stderr.write(`${message}\n`);
+});

@@ -1,0 +1,130 @@
+import { mkdir } from 'node:fs/promises';
+import { basename, join } from 'node:path';
+import { FILL_DEFAULTS } from '../../core/fill/settings.ts';
+import { frameBytes } from '../../core/image/format.ts';
+import { matteFormat } from '../../media/decode.ts';
+import { LayeredFrames } from '../../media/layeredFrames.ts';
+import { writeSmallMattes } from '../../media/matteFile.ts';
+import { writeFramesProxy } from '../../media/proxy.ts';
+import { RawStore } from '../../media/rawStore.ts';
+import { requireRoom } from '../../media/room.ts';
+import { finishedStretches, TakeWork, tidyTake, type TakeResult } from '../../media/take.ts';
+import { cutClip } from '../../media/cutClip.ts';
+import { storedOf, type FramesWanted, type StoredClip } from '../services/frameStores.ts';
+import { hashOf, layersOf, mattesOf, storedClip, takesById } from '../services/layers.ts';
+import { Clip } from '../store/clip.ts';
+import { Shot } from '../store/shot.ts';
+import { Take } from '../store/take.ts';
+import { runWork, type JobContext, type Weights, type Work } from './runWork.ts';
+
+/** Shares measured on the demo shots; they only feed the bar and the time left. */
+const WEIGHTS: Record<'draft' | 'full', Weights> = {
+  full: { decode: 10, mattes: 4, motion: 22, reveal: 4, gather: 34, unseen: 4, finish: 12, preview: 10 },
+  draft: { decode: 22, mattes: 8, motion: 22, reveal: 4, gather: 14, unseen: 2, finish: 8, preview: 20 },
+};
+
+/** Computes a take. Taken up again after a kill, it goes on from the finished chunks. */
+export async function runTake(id: string, context: JobContext): Promise<void> {
+  const take = await Take.findByPk(id);
+  if (!take) return;
+  const changed = (): Promise<void> => context.tell({ kind: 'take', id, shotId: take.shotId });
+  const folder = context.files.take(id);
+  await runWork(
+    take,
+    context,
+    WEIGHTS[take.draft ? 'draft' : 'full'],
+    changed,
+    async (work) => {
+      const started = Date.now();
+      const result = await compute(take, folder, context, work);
+      return { outcome: summary(result, started), picked: await becomesPick(take) };
+    },
+    () => ({ finished: finishedStretches(folder, take.count) }),
+  );
+}
+
+/** A first take is the pick by itself, and so is a full one after drafts. */
+async function becomesPick(take: Take): Promise<boolean> {
+  const { shotId, removalId } = take;
+  const pick = await Take.findOne({ where: { shotId, removalId, picked: true } });
+  if (!pick) return true;
+  if (!pick.draft || take.draft) return pick.id === take.id;
+  await pick.update({ picked: false });
+  return true;
+}
+
+async function compute(take: Take, folder: string, context: JobContext, work: Work): Promise<TakeResult> {
+  const { files } = context;
+  const shot = (await Shot.findByPk(take.shotId, { paranoid: false }))!;
+  const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, files);
+  await mkdir(folder, { recursive: true });
+  const wanted = await framesBeneath(take, clip, context);
+  work.report('decode', 0);
+  const small = take.draft ? await context.stores.small(wanted, work.signal) : undefined;
+  const full = await context.stores.full(wanted, work.signal);
+  const result = await fill(take, clip, folder, { full, small }, work);
+  await preview(take, clip, full.path, context, work);
+  await tidyTake(folder, [basename(files.takeProxy(take.id))]);
+  return result;
+}
+
+async function framesBeneath(take: Take, clip: StoredClip, { files }: JobContext): Promise<FramesWanted> {
+  const { first, count } = take;
+  const beneath = await takesById(take.beneath);
+  if (beneath.length === 0) return { clip, first, count };
+  const layers = { key: hashOf(take.beneath).slice(0, 16), list: layersOf(beneath, clip, files, first) };
+  return { clip, first, count, layers };
+}
+
+interface Sizes {
+  full: { path: string; format: RawStore['format'] };
+  small?: { path: string; format: RawStore['format']; factor: number };
+}
+
+async function fill(
+  take: Take,
+  clip: StoredClip,
+  folder: string,
+  { full, small }: Sizes,
+  work: Work,
+): Promise<TakeResult> {
+  const drawn = mattesOf(clip, take.removalId, take.marks, take.first, take.count);
+  const path = join(folder, 'mattes.raw');
+  const format = small ? matteFormat(small.format.width, small.format.height) : drawn.format;
+  // At worst every frame of the take is kept twice: gathered and finished.
+  const needed = 4 * frameBytes(format) * take.count;
+  await requireRoom(folder, needed, 'This take', 'Make room, for instance by deleting takes, and try again.');
+  work.report('mattes', 0);
+  if (small) writeSmallMattes(drawn, path, format, small.factor);
+  else drawn.write(path);
+  const engine = new TakeWork({
+    frames: small ?? full,
+    mattes: { path, format },
+    draft: small && { format: full.format, factor: small.factor },
+    count: take.count,
+    folder,
+    settings: { ...FILL_DEFAULTS, ...take.settings },
+    signal: work.signal,
+    onProgress: ({ stage, done }) => work.report(stage, done),
+  });
+  return engine.fill().finally(() => engine.close());
+}
+
+/** A playable copy of the take and those beneath it. */
+async function preview(take: Take, clip: StoredClip, path: string, context: JobContext, work: Work): Promise<void> {
+  const stored = storedOf(clip);
+  const store = new RawStore(path, stored.format);
+  const frames = new LayeredFrames(store, layersOf([take], clip, context.files, take.first));
+  const source = { clip: cutClip(clip.info, take.first, take.count), stored, count: take.count };
+  const next = (t: number): Uint8Array => {
+    work.report('preview', t / take.count);
+    return frames.frame(t);
+  };
+  await writeFramesProxy(source, context.files.takeProxy(take.id), next, work.signal).finally(() => store.close());
+}
+
+function summary({ frames, motion }: TakeResult, started: number): Take['outcome'] {
+  const sum = (key: 'hole' | 'unseen'): number => frames.reduce((total, f) => total + f[key], 0);
+  const seconds = (Date.now() - started) / 1000;
+  return { hole: sum('hole'), unseen: sum('unseen'), tripod: motion.tripod, seconds };
+}

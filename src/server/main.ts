@@ -1,0 +1,73 @@
+import { fileURLToPath } from 'node:url';
+import type { ServerEvent } from '../contract/events.ts';
+import { readConfig } from './config.ts';
+import { EventHub } from './events/eventHub.ts';
+import { Files } from './files.ts';
+import { createApp } from './http/app.ts';
+import { uploadServer } from './http/uploads.ts';
+import { clipRoutes } from './http/clipRoutes.ts';
+import { shotRoutes } from './http/shotRoutes.ts';
+import { exportRoutes, revealRoutes, takeRoutes } from './http/takeRoutes.ts';
+import { jobs, openQueue } from './jobs/queue.ts';
+import { ClipService } from './services/clips.ts';
+import { ExportService } from './services/exports.ts';
+import { FrameStores } from './services/frameStores.ts';
+import { PictureService } from './services/pictures.ts';
+import { RevealService } from './services/reveals.ts';
+import { ShotService } from './services/shots.ts';
+import { TakeService } from './services/takes.ts';
+import { migrate, openDatabase } from './store/database.ts';
+
+const PAGE = fileURLToPath(new URL('../../web/', import.meta.url));
+
+const KEEP_ALIVE_MS = 75_000;
+
+const config = readConfig();
+const files = new Files(config.data);
+await files.prepare();
+const database = openDatabase(config.databaseUrl);
+await migrate(database);
+const queue = await openQueue(config.databaseUrl);
+const events = new EventHub(config.databaseUrl);
+await events.start();
+const put = jobs(queue);
+const clips = new ClipService(files, {
+  changed: (id) => events.tell({ kind: 'clip', id }),
+  importClip: put.importClip,
+});
+const tell = (event: ServerEvent): Promise<void> => events.tell(event);
+const pictures = new PictureService(files, new FrameStores(files.stores, config.storeBudget));
+const endpoints = [
+  ...clipRoutes(clips, pictures),
+  ...shotRoutes(new ShotService(database, tell)),
+  ...takeRoutes(new TakeService(database, { tell, queue: put.take }), pictures),
+  ...revealRoutes(new RevealService(files, put.reveal)),
+  ...exportRoutes(new ExportService(files, { tell, queue: put.export })),
+];
+const app = createApp({ endpoints, events, uploads: uploadServer(config, files, clips), page: PAGE });
+const server = app.listen(config.port, '127.0.0.1', (error?: Error) => {
+  if (error) {
+    process.stderr.write(
+      `mnestra: port ${config.port} cannot be used (${error.message}). Set MNESTRA_PORT to another.\n`,
+    );
+    process.exit(1);
+  }
+  process.send?.('ready');
+});
+
+// Longer than a page or a script pauses between two requests: one on a connection that just closes would fail.
+server.keepAliveTimeout = KEEP_ALIVE_MS;
+
+let stopping = false;
+async function stop(): Promise<void> {
+  if (stopping) return;
+  stopping = true;
+  await events.stop();
+  server.closeAllConnections();
+  server.close();
+  await queue.release();
+  await database.close();
+  process.exit(0);
+}
+process.on('SIGTERM', () => void stop());
+process.on('SIGINT', () => void stop());

@@ -1,0 +1,75 @@
+import { createHash } from 'node:crypto';
+import { marksText, ranked, toRemoval, type RemovalNode, type ShotDocument } from '../../contract/document.ts';
+import { workRange } from '../../contract/shots.ts';
+import { DrawnMattes } from '../../media/drawnMattes.ts';
+import type { Layer } from '../../media/layeredFrames.ts';
+import { PatchFiles } from '../../media/take.ts';
+import type { Files } from '../files.ts';
+import { clipInfo, Clip } from '../store/clip.ts';
+import { shotView, type Shot } from '../store/shot.ts';
+import { Take } from '../store/take.ts';
+import type { StoredClip } from './frameStores.ts';
+
+export function storedClip(clip: Clip, files: Files): StoredClip {
+  return { hash: clip.hash!, path: files.clip(clip.hash!, clip.extension), info: clipInfo(clip) };
+}
+
+/** The mattes of a removal on `count` frames of a clip from `first`. */
+export function mattesOf(
+  { info }: StoredClip,
+  id: string,
+  marks: RemovalNode,
+  first: number,
+  count: number,
+): DrawnMattes {
+  const { width, height, rotation } = info;
+  return new DrawnMattes({ removal: toRemoval(id, marks, first), width, height, rotation, count });
+}
+
+/** Takes as layers over frames that begin with the clip's frame `first`. */
+export function layersOf(takes: readonly Take[], clip: StoredClip, files: Files, first: number): Layer[] {
+  return takes.map((take) => ({
+    patches: new PatchFiles(files.take(take.id)),
+    mattes: mattesOf(clip, take.removalId, take.marks, take.first, take.count),
+    draft: take.draft,
+    offset: first - take.first,
+  }));
+}
+
+/** Takes by id, in the order of the ids; deleted ones too, since other takes may lie on them. */
+export async function takesById(ids: readonly string[]): Promise<Take[]> {
+  const takes = await Take.findAll({ where: { id: [...ids] }, paranoid: false });
+  const byId = new Map(takes.map((t) => [t.id, t]));
+  return ids.flatMap((id) => byId.get(id) ?? []);
+}
+
+/** Picks of a shot by removal. */
+export async function picksOf(shotId: string): Promise<Map<string, Take>> {
+  const picks = await Take.findAll({ where: { shotId, picked: true } });
+  return new Map(picks.map((t) => [t.removalId, t]));
+}
+
+/** Picks in the order of the document's removals: those before `removalId`, or all. */
+export function picksInOrder(document: ShotDocument, picks: Map<string, Take>, removalId?: string): Take[] {
+  const ids = ranked(document.removals).map(([id]) => id);
+  const end = removalId === undefined ? ids.length : ids.indexOf(removalId);
+  return ids.slice(0, Math.max(0, end)).flatMap((id) => (document.removals[id].hidden ? [] : (picks.get(id) ?? [])));
+}
+
+/** What a take of a removal would be computed from now; undefined if the removal is gone. */
+export function basisOf(
+  shot: Shot,
+  removalId: string,
+  picks: Map<string, Take>,
+  clipFrames: number,
+): { marks: RemovalNode; first: number; count: number; beneath: string[]; hash: string } | undefined {
+  const marks = shot.document.removals[removalId] as RemovalNode | undefined;
+  if (!marks) return undefined;
+  const { first, count } = workRange(shotView(shot), clipFrames);
+  const beneath = picksInOrder(shot.document, picks, removalId).map((t) => t.id);
+  return { marks, first, count, beneath, hash: hashOf(marksText(marks), first, count, beneath) };
+}
+
+export function hashOf(...parts: unknown[]): string {
+  return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
+}

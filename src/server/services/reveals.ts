@@ -1,0 +1,63 @@
+import { existsSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
+import { marksText } from '../../contract/document.ts';
+import type { RevealData, RevealView } from '../../contract/takes.ts';
+import { AppError } from '../../core/errors.ts';
+import type { Files } from '../files.ts';
+import { Clip } from '../store/clip.ts';
+import { Reveal } from '../store/reveal.ts';
+import { basisOf, hashOf } from './layers.ts';
+import { findShot } from './shots.ts';
+
+/** How much of a removal's hole the shot shows elsewhere: computed when asked for, kept by what it is computed from. */
+export class RevealService {
+  constructor(
+    private readonly files: Files,
+    private readonly queue: (shotId: string, removalId: string) => Promise<void>,
+  ) {}
+
+  /** The reveal of a removal's present marks; starts computing it if it is not there. */
+  async ask(shotId: string, removalId: string): Promise<RevealView> {
+    const shot = await findShot(shotId);
+    const clip = (await Clip.findByPk(shot.clipId, { paranoid: false }))!;
+    const basis = basisOf(shot, removalId, new Map(), clip.info!.frames);
+    if (!basis) throw new AppError('not_found', `There is no removal ${removalId} in this shot.`);
+    if (Object.keys(basis.marks.shapes).length === 0) {
+      throw new AppError('no_marks', `“${basis.marks.name}” has no shape yet. Draw around what is to go away first.`);
+    }
+    const { marks, first, count } = basis;
+    const key = hashOf(clip.hash, marksText(marks), first, count, marks.settings.reach);
+    const [row] = await Reveal.findOrBuild({ where: { shotId, removalId } });
+    if (row.key === key && row.state !== 'ready') return viewOf(row, null);
+    const data = await this.read(key);
+    if (data) {
+      if (row.key !== key) await row.set({ key, task: { marks, first, count }, state: 'ready', error: null }).save();
+      return { state: 'ready', progress: 1, error: null, data };
+    }
+    await row.set({ key, task: { marks, first, count }, state: 'working', progress: 0, error: null }).save();
+    await this.queue(shotId, removalId);
+    return viewOf(row, null);
+  }
+
+  /** Tries again what failed. */
+  async retry(shotId: string, removalId: string): Promise<RevealView> {
+    await Reveal.destroy({ where: { shotId, removalId, state: 'failed' } });
+    return this.ask(shotId, removalId);
+  }
+
+  /** Path of the maps of a reveal. @throws AppError `not_found`. */
+  maps(key: string): string {
+    const path = this.files.reveal(key, 'maps');
+    if (!existsSync(path)) throw new AppError('not_found', 'This reveal is not there any more. Ask for it again.');
+    return path;
+  }
+
+  private async read(key: string): Promise<RevealData | undefined> {
+    const text = await readFile(this.files.reveal(key, 'json'), 'utf8').catch(() => undefined);
+    return text === undefined ? undefined : (JSON.parse(text) as RevealData);
+  }
+}
+
+function viewOf({ state, progress, error }: Reveal, data: RevealData | null): RevealView {
+  return { state, progress, error: error ?? null, data };
+}

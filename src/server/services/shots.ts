@@ -1,0 +1,158 @@
+import { randomUUID } from 'node:crypto';
+import { Op, type Sequelize, type Transaction } from 'sequelize';
+import {
+  MOST_FRAMES,
+  workRange,
+  type EditBody,
+  type ShotBody,
+  type ShotChange,
+  type ShotState,
+  type ShotView,
+} from '../../contract/shots.ts';
+import type { ServerEvent } from '../../contract/events.ts';
+import { AppError } from '../../core/errors.ts';
+import { Clip } from '../store/clip.ts';
+import { JournalEntry, Shot, shotView } from '../store/shot.ts';
+import { applyEdit } from './documents.ts';
+
+/** Shots and their documents. */
+export class ShotService {
+  constructor(
+    private readonly database: Sequelize,
+    private readonly tell: (event: ServerEvent) => Promise<void>,
+  ) {}
+
+  async list(): Promise<ShotView[]> {
+    const shots = await Shot.findAll({ order: [['createdAt', 'ASC']], attributes: { exclude: ['document'] } });
+    return shots.map(shotView);
+  }
+
+  async create(body: ShotBody): Promise<ShotView> {
+    const clip = await Clip.findByPk(body.clipId);
+    if (!clip) throw new AppError('not_found', `There is no clip ${body.clipId}. It may have been deleted.`);
+    checkRange(body, clip);
+    const shot = await Shot.create({ id: randomUUID(), ...body, document: { removals: {} } });
+    await this.changed(shot.id);
+    return shotView(shot);
+  }
+
+  async state(id: string): Promise<ShotState> {
+    const shot = await findShot(id);
+    return this.stateOf(shot);
+  }
+
+  async change(id: string, change: ShotChange): Promise<ShotView> {
+    const shot = await findShot(id);
+    const clip = await Clip.findByPk(shot.clipId, { paranoid: false });
+    checkRange({ ...shotView(shot), ...change }, clip!);
+    await shot.update(change);
+    await this.changed(id);
+    return shotView(shot);
+  }
+
+  async remove(id: string): Promise<void> {
+    await (await findShot(id)).destroy();
+    await this.changed(id);
+  }
+
+  async restore(id: string): Promise<ShotView> {
+    const shot = await Shot.findByPk(id, { paranoid: false });
+    if (!shot?.deletedAt) throw notFound(id);
+    await shot.restore();
+    await this.changed(id);
+    return shotView(shot);
+  }
+
+  /** Applies an edit, once however often it is sent. @throws AppError `conflict`, `bad_patch`, `bad_document`. */
+  async edit(id: string, { editId, base, label, patch }: EditBody): Promise<ShotState> {
+    return this.locked(id, async (shot, transaction) => {
+      const known = await JournalEntry.findOne({ where: { editId }, transaction });
+      if (known) {
+        if (known.shotId !== id) throw new AppError('bad_request', 'The edit id belongs to another shot.');
+        return;
+      }
+      if (base > shot.revision)
+        throw new AppError('conflict', 'The patch was made on a revision that is not known here.');
+      const { document, inverse } = applyEdit(shot.document, patch, base < shot.revision);
+      // What was undone before a new edit cannot be redone after it.
+      await JournalEntry.destroy({ where: { shotId: id, seq: afterHead(shot) }, transaction });
+      await JournalEntry.create({ shotId: id, seq: shot.head + 1, editId, label, patch, inverse }, { transaction });
+      await shot.update({ document, revision: shot.revision + 1, head: shot.head + 1 }, { transaction });
+    });
+  }
+
+  /** @throws AppError `nothing_to_undo`. */
+  undo(id: string): Promise<ShotState> {
+    return this.locked(id, async (shot, transaction) => {
+      const entry = await this.entry(shot, shot.head, transaction);
+      if (!entry) throw new AppError('nothing_to_undo', 'There is nothing to undo.');
+      const { document } = applyEdit(shot.document, entry.inverse, false);
+      await shot.update({ document, revision: shot.revision + 1, head: shot.head - 1 }, { transaction });
+    });
+  }
+
+  /** @throws AppError `nothing_to_redo`. */
+  redo(id: string): Promise<ShotState> {
+    return this.locked(id, async (shot, transaction) => {
+      const entry = await this.entry(shot, shot.head + 1, transaction);
+      if (!entry) throw new AppError('nothing_to_redo', 'There is nothing to redo.');
+      const { document } = applyEdit(shot.document, entry.patch, false);
+      await shot.update({ document, revision: shot.revision + 1, head: shot.head + 1 }, { transaction });
+    });
+  }
+
+  private entry(shot: Shot, seq: number, transaction?: Transaction): Promise<JournalEntry | null> {
+    return JournalEntry.findOne({ where: { shotId: shot.id, seq }, transaction });
+  }
+
+  /** Changes a shot with its row locked, then says so. */
+  private async locked(id: string, work: (shot: Shot, transaction: Transaction) => Promise<void>): Promise<ShotState> {
+    const shot = await this.database.transaction(async (transaction) => {
+      const locked = await Shot.findByPk(id, { transaction, lock: transaction.LOCK.UPDATE });
+      if (!locked) throw notFound(id);
+      await work(locked, transaction);
+      return locked;
+    });
+    await this.changed(id);
+    return this.stateOf(shot);
+  }
+
+  private async stateOf(shot: Shot): Promise<ShotState> {
+    const [undo, redo] = await Promise.all([this.entry(shot, shot.head), this.entry(shot, shot.head + 1)]);
+    const { document, revision } = shot;
+    return { shot: shotView(shot), document, revision, undo: undo?.label ?? null, redo: redo?.label ?? null };
+  }
+
+  private changed(id: string): Promise<void> {
+    return this.tell({ kind: 'shot', id, shotId: id });
+  }
+}
+
+const afterHead = (shot: Shot): { [Op.gt]: number } => ({ [Op.gt]: shot.head });
+
+const notFound = (id: string): AppError =>
+  new AppError('not_found', `There is no shot ${id}. It may have been deleted.`);
+
+export async function findShot(id: string): Promise<Shot> {
+  const shot = await Shot.findByPk(id);
+  if (!shot) throw notFound(id);
+  return shot;
+}
+
+function checkRange(shot: Omit<ShotView, 'id' | 'createdAt'>, clip: Clip): void {
+  if (clip.state !== 'ready') throw new AppError('not_ready', 'This clip is still being read. Wait until it is ready.');
+  const { frames } = clip.info!;
+  if (shot.first > shot.last || shot.last >= frames) {
+    throw new AppError(
+      'bad_range',
+      `In and out are ${shot.first} and ${shot.last}; the clip has the frames 0 to ${frames - 1}. Choose a range within it.`,
+    );
+  }
+  const { count } = workRange({ id: '', ...shot }, frames);
+  if (count > MOST_FRAMES) {
+    throw new AppError(
+      'bad_range',
+      `The shot has ${count} frames with its handles; at most ${MOST_FRAMES} are worked on.`,
+    );
+  }
+}

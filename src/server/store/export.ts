@@ -1,0 +1,55 @@
+import {
+  DataTypes,
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type Sequelize,
+} from 'sequelize';
+import type { ExportKind, ExportView, WorkState } from '../../contract/takes.ts';
+import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
+
+/** One file to take away. */
+export class Export extends Model<InferAttributes<Export>, InferCreationAttributes<Export>> implements WorkRow {
+  declare id: string;
+  declare shotId: string;
+  declare kind: ExportKind;
+  declare removalId: CreationOptional<string | null>;
+  declare fileName: string;
+  declare state: CreationOptional<WorkState>;
+  declare stage: CreationOptional<string>;
+  declare progress: CreationOptional<number>;
+  declare secondsLeft: CreationOptional<number | null>;
+  declare cancel: CreationOptional<boolean>;
+  declare error: CreationOptional<ExportView['error']>;
+  declare size: CreationOptional<number | null>;
+  declare createdAt: CreationOptional<Date>;
+}
+
+export function defineExport(database: Sequelize): void {
+  Export.init(
+    {
+      id: { type: DataTypes.UUID, primaryKey: true },
+      shotId: DataTypes.UUID,
+      kind: DataTypes.TEXT,
+      removalId: DataTypes.UUID,
+      fileName: DataTypes.TEXT,
+      ...WORK_COLUMNS,
+      // bigint comes as text; sizes stay far below 2⁵³.
+      size: {
+        type: DataTypes.BIGINT,
+        get() {
+          const size = this.getDataValue('size') as number | string | null | undefined;
+          return size === null || size === undefined ? null : Number(size);
+        },
+      },
+      createdAt: DataTypes.DATE,
+    },
+    { sequelize: database, tableName: 'exports', underscored: true, timestamps: true },
+  );
+}
+
+export function exportView(row: Export): ExportView {
+  const { id, shotId, kind, fileName, size, createdAt } = row;
+  return { id, shotId, kind, fileName, size: size ?? null, createdAt: createdAt.toISOString(), ...workView(row) };
+}

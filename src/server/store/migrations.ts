@@ -1,0 +1,138 @@
+import type { Sequelize, Transaction } from 'sequelize';
+
+interface Migration {
+  name: string;
+  up(database: Sequelize, transaction: Transaction): Promise<void>;
+}
+
+const sql =
+  (text: string): Migration['up'] =>
+  async (database, transaction) => {
+    await database.query(text, { transaction });
+  };
+
+/** In order; a migration that has landed is never changed. */
+export const MIGRATIONS: readonly Migration[] = [
+  {
+    name: '001-clips',
+    up: sql(`
+      CREATE TABLE clips (
+        id uuid PRIMARY KEY,
+        name text NOT NULL CHECK (length(name) BETWEEN 1 AND 200),
+        size bigint NOT NULL CHECK (size >= 0),
+        state text NOT NULL CHECK (state IN ('importing', 'ready', 'failed')),
+        stage text NOT NULL DEFAULT '',
+        progress real NOT NULL DEFAULT 0 CHECK (progress BETWEEN 0 AND 1),
+        hash text CHECK (hash ~ '^[0-9a-f]{64}$'),
+        extension text NOT NULL CHECK (extension ~ '^\\.[a-z0-9]{1,8}$'),
+        upload text,
+        error jsonb,
+        info jsonb,
+        times jsonb,
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        deleted_at timestamptz,
+        CHECK (state <> 'ready' OR (hash IS NOT NULL AND info IS NOT NULL AND times IS NOT NULL)),
+        CHECK (state <> 'failed' OR error IS NOT NULL)
+      );
+      CREATE UNIQUE INDEX clips_one_copy ON clips (hash) WHERE deleted_at IS NULL;
+      CREATE TABLE worker_pools (id text PRIMARY KEY, beat_at timestamptz NOT NULL);
+    `),
+  },
+  {
+    name: '002-shots',
+    up: sql(`
+      CREATE TABLE shots (
+        id uuid PRIMARY KEY,
+        clip_id uuid NOT NULL REFERENCES clips (id) ON DELETE CASCADE,
+        name text NOT NULL CHECK (length(name) BETWEEN 1 AND 200),
+        first integer NOT NULL CHECK (first >= 0),
+        last integer NOT NULL CHECK (last >= first),
+        handle_before integer NOT NULL DEFAULT 0 CHECK (handle_before >= 0),
+        handle_after integer NOT NULL DEFAULT 0 CHECK (handle_after >= 0),
+        document jsonb NOT NULL,
+        revision integer NOT NULL DEFAULT 0,
+        -- Number of journal entries in force: undo lowers it, redo raises it.
+        head integer NOT NULL DEFAULT 0 CHECK (head >= 0),
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        deleted_at timestamptz
+      );
+      CREATE INDEX shots_of_clip ON shots (clip_id);
+      CREATE TABLE journal (
+        shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE,
+        seq integer NOT NULL CHECK (seq >= 1),
+        edit_id uuid NOT NULL UNIQUE,
+        label text NOT NULL,
+        patch jsonb NOT NULL,
+        inverse jsonb NOT NULL,
+        created_at timestamptz NOT NULL DEFAULT now(),
+        PRIMARY KEY (shot_id, seq)
+      );
+    `),
+  },
+  {
+    name: '003-takes',
+    up: sql(`
+      CREATE TABLE takes (
+        id uuid PRIMARY KEY,
+        shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE,
+        removal_id uuid NOT NULL,
+        name text NOT NULL CHECK (length(name) BETWEEN 1 AND 200),
+        draft boolean NOT NULL,
+        settings jsonb NOT NULL,
+        marks jsonb NOT NULL,
+        marks_hash text NOT NULL,
+        first integer NOT NULL CHECK (first >= 0),
+        count integer NOT NULL CHECK (count >= 1),
+        beneath jsonb NOT NULL,
+        state text NOT NULL CHECK (state IN ('queued', 'running', 'done', 'failed', 'cancelled')),
+        stage text NOT NULL DEFAULT 'waiting',
+        progress real NOT NULL DEFAULT 0 CHECK (progress BETWEEN 0 AND 1),
+        seconds_left real,
+        cancel boolean NOT NULL DEFAULT false,
+        finished jsonb NOT NULL DEFAULT '[]',
+        error jsonb,
+        outcome jsonb,
+        picked boolean NOT NULL DEFAULT false,
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        deleted_at timestamptz,
+        CHECK (NOT picked OR state = 'done'),
+        CHECK (state <> 'failed' OR error IS NOT NULL)
+      );
+      CREATE INDEX takes_of_shot ON takes (shot_id);
+      CREATE UNIQUE INDEX takes_one_pick ON takes (shot_id, removal_id) WHERE picked AND deleted_at IS NULL;
+      CREATE TABLE reveals (
+        shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE,
+        removal_id uuid NOT NULL,
+        key text NOT NULL,
+        task jsonb NOT NULL,
+        state text NOT NULL CHECK (state IN ('working', 'ready', 'failed')),
+        progress real NOT NULL DEFAULT 0,
+        error jsonb,
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        PRIMARY KEY (shot_id, removal_id)
+      );
+      CREATE TABLE exports (
+        id uuid PRIMARY KEY,
+        shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE,
+        kind text NOT NULL CHECK (kind IN ('ffv1', 'h264', 'png', 'fill', 'matte')),
+        removal_id uuid,
+        file_name text NOT NULL,
+        state text NOT NULL CHECK (state IN ('queued', 'running', 'done', 'failed', 'cancelled')),
+        stage text NOT NULL DEFAULT 'waiting',
+        progress real NOT NULL DEFAULT 0 CHECK (progress BETWEEN 0 AND 1),
+        seconds_left real,
+        cancel boolean NOT NULL DEFAULT false,
+        error jsonb,
+        size bigint,
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        CHECK (state <> 'failed' OR error IS NOT NULL)
+      );
+      CREATE INDEX exports_of_shot ON exports (shot_id);
+    `),
+  },
+];

@@ -1,0 +1,87 @@
+import {
+  DataTypes,
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type Sequelize,
+} from 'sequelize';
+import type { RemovalNode, TakeSettings } from '../../contract/document.ts';
+import type { TakeView, WorkState } from '../../contract/takes.ts';
+import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
+
+/** One computed result of a removal, with the marks and settings that made it. */
+export class Take extends Model<InferAttributes<Take>, InferCreationAttributes<Take>> implements WorkRow {
+  declare id: string;
+  declare shotId: string;
+  declare removalId: string;
+  declare name: string;
+  declare draft: boolean;
+  declare settings: TakeSettings;
+  /** The removal as it was. */
+  declare marks: RemovalNode;
+  /** Of everything that the take was computed from but its settings: see `basisHash`. */
+  declare marksHash: string;
+  /** Frames of the clip. */
+  declare first: number;
+  declare count: number;
+  /** Ids of the takes beneath, in order. */
+  declare beneath: string[];
+  declare state: CreationOptional<WorkState>;
+  declare stage: CreationOptional<string>;
+  declare progress: CreationOptional<number>;
+  declare secondsLeft: CreationOptional<number | null>;
+  declare cancel: CreationOptional<boolean>;
+  declare finished: CreationOptional<[number, number][]>;
+  declare error: CreationOptional<TakeView['error']>;
+  declare outcome: CreationOptional<TakeView['outcome']>;
+  declare picked: CreationOptional<boolean>;
+  declare createdAt: CreationOptional<Date>;
+  declare deletedAt: CreationOptional<Date | null>;
+}
+
+export function defineTake(database: Sequelize): void {
+  Take.init(
+    {
+      id: { type: DataTypes.UUID, primaryKey: true },
+      shotId: DataTypes.UUID,
+      removalId: DataTypes.UUID,
+      name: DataTypes.TEXT,
+      draft: DataTypes.BOOLEAN,
+      settings: DataTypes.JSONB,
+      marks: DataTypes.JSONB,
+      marksHash: DataTypes.TEXT,
+      first: DataTypes.INTEGER,
+      count: DataTypes.INTEGER,
+      beneath: DataTypes.JSONB,
+      ...WORK_COLUMNS,
+      finished: { type: DataTypes.JSONB, defaultValue: [] },
+      outcome: DataTypes.JSONB,
+      picked: { type: DataTypes.BOOLEAN, defaultValue: false },
+      createdAt: DataTypes.DATE,
+      deletedAt: DataTypes.DATE,
+    },
+    { sequelize: database, tableName: 'takes', underscored: true, paranoid: true, timestamps: true },
+  );
+}
+
+export function takeView(take: Take, stale: boolean): TakeView {
+  const { id, shotId, removalId, name, draft, settings, first, count, beneath, finished, outcome, picked } = take;
+  return {
+    id,
+    shotId,
+    removalId,
+    name,
+    draft,
+    settings,
+    first,
+    count,
+    beneath,
+    finished: finished.map(([a, b]) => [a + first, b + first]),
+    picked,
+    stale,
+    outcome: outcome ?? null,
+    createdAt: take.createdAt.toISOString(),
+    ...workView(take),
+  };
+}

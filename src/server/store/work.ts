@@ -1,0 +1,27 @@
+import { DataTypes, type Model } from 'sequelize';
+import type { WorkProgress, WorkState } from '../../contract/takes.ts';
+
+/** What rows of work (takes, exports) have in common. */
+export interface WorkRow extends Model {
+  id: string;
+  state: WorkState;
+  stage: string;
+  progress: number;
+  secondsLeft: number | null;
+  /** Somebody wants it stopped. */
+  cancel: boolean;
+  error: WorkProgress['error'];
+}
+
+export const WORK_COLUMNS = {
+  state: { type: DataTypes.TEXT, defaultValue: 'queued' },
+  stage: { type: DataTypes.TEXT, defaultValue: 'waiting' },
+  progress: { type: DataTypes.REAL, defaultValue: 0 },
+  secondsLeft: DataTypes.REAL,
+  cancel: { type: DataTypes.BOOLEAN, defaultValue: false },
+  error: DataTypes.JSONB,
+};
+
+export function workView({ state, stage, progress, secondsLeft, error }: WorkRow): WorkProgress {
+  return { state, stage, progress, secondsLeft: secondsLeft ?? null, error: error ?? null };
+}

@@ -1,0 +1,397 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { spawnSync } from 'node:child_process';
+import { createHash, randomUUID } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { deserialize } from 'node:v8';
+import { toRemoval, type RemovalNode } from '../contract/document.ts';
+import type { ErrorBody } from '../contract/errors.ts';
+import type { ShotState, ShotView } from '../contract/shots.ts';
+import type { ExportBody, ExportView, RevealView, TakeView } from '../contract/takes.ts';
+import type { Patch } from '../core/fill/finish.ts';
+import { ellipsePoints, rectanglePoints } from '../core/shapes/shape.ts';
+import { drawMatte } from '../core/shapes/matte.ts';
+import { Harness } from './testing/harness.ts';
+
+const house = new Harness(7593);
+const [W, H, FRAMES] = [320, 180, 72];
+let clipId: string;
+
+/** A texture that moves by whole pixels, with a box that walks over it. */
+const WALK =
+  `nullsrc=s=480x200:r=25:d=${FRAMES / 25},` +
+  `geq=lum='120+40*sin(X/3)*cos(Y/5)+30*sin((X+2*Y)/11)':cb='120+20*sin(X/17)':cr='130+20*cos(Y/13)',` +
+  `noise=alls=70:all_seed=3,gblur=sigma=1.3,crop=${W}:${H}:x='2*n':y=10[ground];` +
+  `color=c=red:s=30x70:r=25:d=${FRAMES / 25}[box];` +
+  `[ground][box]overlay=x='20+3.2*n':y=60,noise=alls=5:allf=t:all_seed=7,format=yuv420p`;
+
+beforeAll(async () => {
+  await house.begin();
+  const sound = ['-f', 'lavfi', '-i', 'sine=d=3', '-c:a', 'aac', '-shortest'];
+  await house.upload('walk.mp4', house.film('walk.mp4', WALK, ...sound));
+  clipId = (await house.settled('walk.mp4')).id;
+}, 120_000);
+afterAll(() => house.end());
+
+/** Around the box, which moves 3.2 px per frame. */
+const walker = (): RemovalNode => ({
+  name: 'Walker',
+  rank: 1,
+  hidden: false,
+  grow: 1,
+  featherIn: 0,
+  featherOut: 2,
+  settings: { reach: 60, light: 100, grain: true },
+  shapes: {
+    [randomUUID()]: {
+      name: 'Box',
+      rank: 1,
+      kind: 'rectangle',
+      operation: 'add',
+      keys: {
+        0: { ease: 'linear', points: rectanglePoints(15, 55, 55, 135) },
+        71: { ease: 'linear', points: rectanglePoints(15 + 71 * 3.2, 55, 55 + 71 * 3.2, 135) },
+      },
+    },
+  },
+});
+const spot = (): RemovalNode => ({
+  ...walker(),
+  name: 'Spot',
+  rank: 2,
+  shapes: {
+    [randomUUID()]: {
+      name: 'Spot',
+      rank: 1,
+      kind: 'ellipse',
+      operation: 'add',
+      keys: { 0: { ease: 'linear', points: ellipsePoints(160, 30, 12, 9) } },
+    },
+  },
+});
+
+async function newShot(removals: Record<string, RemovalNode>, more: object = {}): Promise<ShotView> {
+  const body = { clipId, name: 'Walk', first: 8, last: 63, handleBefore: 8, handleAfter: 8, ...more };
+  const shot = (await house.call<ShotView>('POST', '/shots', body)).body;
+  await change(shot, 0, removals);
+  return shot;
+}
+
+const change = (shot: ShotView, base: number, removals: Record<string, RemovalNode>) =>
+  house.call<ShotState>('POST', `/shots/${shot.id}/edits`, {
+    editId: randomUUID(),
+    base,
+    label: 'Mark',
+    patch: Object.entries(removals).map(([id, value]) => ({ op: 'add', path: `/removals/${id}`, value })),
+  });
+
+const start = async (shot: ShotView, removalId: string, draft = false): Promise<TakeView> => {
+  const answer = await house.call<TakeView>('POST', `/shots/${shot.id}/takes`, { removalId, draft });
+  expect(answer.status).toBe(202);
+  return answer.body;
+};
+const takeNow = async (id: string): Promise<TakeView> => (await house.call<TakeView>('GET', `/takes/${id}`)).body;
+const finished = (id: string): Promise<TakeView> =>
+  house.until(async () => {
+    const take = await takeNow(id);
+    return take.state === 'queued' || take.state === 'running' ? undefined : take;
+  }, 'the take');
+const STAGE_ORDER = ['waiting', 'decode', 'mattes', 'motion', 'reveal', 'gather', 'unseen', 'finish', 'preview'];
+const atStage = (id: string, stage: string): Promise<TakeView> =>
+  house.until(async () => {
+    const take = await takeNow(id);
+    if (take.state === 'done') throw new Error(`the take was done before it was seen at ${stage}`);
+    // A stage may be over between two looks: the next one will do.
+    return STAGE_ORDER.indexOf(take.stage) >= STAGE_ORDER.indexOf(stage) ? take : undefined;
+  }, stage);
+
+async function exported(shot: ShotView, body: ExportBody): Promise<{ row: ExportView; path: string }> {
+  const { body: row } = await house.call<ExportView>('POST', `/shots/${shot.id}/exports`, body);
+  const end = await house.until(async () => {
+    const rows = (await house.call<ExportView[]>('GET', `/shots/${shot.id}/exports`)).body;
+    const now = rows.find((r) => r.id === row.id)!;
+    return now.state === 'queued' || now.state === 'running' ? undefined : now;
+  }, 'the export');
+  return { row: end, path: house.at(`data/exports/${row.id}/${row.fileName}`) };
+}
+
+/** Raw frames of a file, all planes. */
+function raw(path: string, format: string): Buffer {
+  const args = ['-nostdin', '-loglevel', 'error', '-i', path, '-map', '0:v:0', '-fps_mode', 'passthrough'];
+  const { status, stdout } = spawnSync('ffmpeg', [...args, '-f', 'rawvideo', '-pix_fmt', format, '-'], {
+    maxBuffer: 1 << 28,
+  });
+  expect(status).toBe(0);
+  return stdout;
+}
+
+const FRAME = (W * H * 3) / 2;
+
+/** A hash of all finished samples of a take, by chunk. */
+function samplesOf(take: string): string[] {
+  return Array.from({ length: FRAMES / 8 }, (_, k) => {
+    const hash = createHash('sha256');
+    const patches = deserialize(readFileSync(house.at(`data/takes/${take}/finish-${k}.bin`))) as Patch[];
+    for (const { frame, rect, planes } of patches) {
+      hash.update(JSON.stringify([frame, rect]));
+      for (const p of planes) hash.update(new Uint8Array(p.buffer, p.byteOffset, p.byteLength));
+    }
+    return hash.digest('hex');
+  });
+}
+
+describe('a take', () => {
+  const id = randomUUID();
+  let shot: ShotView;
+  let take: TakeView;
+
+  it('tells what the shot remembers before it is run', async () => {
+    shot = await newShot({ [id]: walker() });
+    const reveal = await house.until(async () => {
+      const { body } = await house.call<RevealView>('GET', `/shots/${shot.id}/reveals/${id}`);
+      return body.state === 'working' ? undefined : body;
+    }, 'the reveal');
+    const { total, frames, first, key } = reveal.data!;
+    expect([first, frames.length]).toEqual([0, FRAMES]);
+    expect(total.seen + total.thin + total.unseen).toBe(total.hole);
+    expect(total.seen / total.hole).toBeGreaterThan(0.9);
+    const maps = await fetch(`${house.host}/api/reveals/${key}/maps`);
+    const cells = frames.reduce((n, f) => n + f.width * f.height, 0);
+    expect((await maps.arrayBuffer()).byteLength).toBe(cells);
+  });
+
+  it('is computed by the worker, becomes the pick, and can be looked at frame by frame', async () => {
+    take = await start(shot, id);
+    const end = await finished(take.id);
+    expect(end).toMatchObject({ state: 'done', picked: true, stale: false, first: 0, count: FRAMES, error: null });
+    expect(end.finished).toEqual([[0, FRAMES - 1]]);
+    const png = await fetch(`${house.host}/api/takes/${take.id}/frames/30`);
+    expect([png.status, png.headers.get('content-type')]).toEqual([200, 'image/png']);
+    expect((await fetch(`${house.host}/api/takes/${take.id}/frames/500`)).status).toBe(404);
+    expect((await fetch(`${house.host}/api/takes/${take.id}/proxy`)).headers.get('content-type')).toBe('video/mp4');
+    // What only the computing needed is gone.
+    expect(readdirSync(house.at(`data/takes/${take.id}`)).every((f) => /^finish-\d+\.bin$|^proxy/.test(f))).toBe(true);
+  });
+
+  it('is exported without a changed sample outside its matte, from in to out, with its sound', async () => {
+    const { row, path } = await exported(shot, { kind: 'ffv1' });
+    expect(row).toMatchObject({ state: 'done', fileName: 'Walk_clean.mkv' });
+    const [clean, original] = [raw(path, 'yuv420p'), raw(house.at('walk.mp4'), 'yuv420p')];
+    expect(clean.length).toBe(56 * FRAME);
+    const removal = toRemoval(id, (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body.document.removals[id]);
+    let [outside, red, redBefore] = [0, 0, 0];
+    for (let t = 8; t <= 63; t++) {
+      const { rect, values } = drawMatte(removal, t, W, H);
+      const hole = (x: number, y: number): boolean => {
+        const [u, v] = [x - rect.x, y - rect.y];
+        return u >= 0 && v >= 0 && u < rect.width && v < rect.height && values[v * rect.width + u] > 0;
+      };
+      for (let y = 0; y < H; y++) {
+        for (let x = 0; x < W; x++) {
+          const k = y * W + x;
+          if (clean[(t - 8) * FRAME + k] !== original[t * FRAME + k] && !hole(x, y)) outside++;
+          if (x % 2 === 0 && y % 2 === 0) {
+            // The red difference plane: the box is the only red thing.
+            const c = W * H * 1.25 + (y / 2) * (W / 2) + x / 2;
+            if (clean[(t - 8) * FRAME + c] > 200) red++;
+            if (original[t * FRAME + c] > 200) redBefore++;
+          }
+        }
+      }
+    }
+    expect(outside).toBe(0);
+    expect(redBefore).toBeGreaterThan(10_000);
+    expect(red).toBe(0);
+    const probe = spawnSync('ffprobe', [
+      '-v',
+      'error',
+      '-show_entries',
+      'stream=codec_type,codec_name',
+      '-of',
+      'csv=p=0',
+      path,
+    ]);
+    expect(probe.stdout.toString()).toContain('aac,audio');
+  });
+
+  it('gives a fill that lies over the original as the clean frame', async () => {
+    const { path } = await exported(shot, { kind: 'fill', removalId: id });
+    const clean = raw((await exported(shot, { kind: 'ffv1' })).path, 'yuv420p');
+    const fill = raw(path, 'yuva420p');
+    const original = raw(house.at('walk.mp4'), 'yuv420p');
+    const size = W * H * 2.5;
+    let worst = 0;
+    for (let t = 0; t < 56; t++) {
+      for (let k = 0; k < W * H; k++) {
+        const a = fill[t * size + W * H * 1.5 + k] / 255;
+        const laid = original[(t + 8) * FRAME + k] * (1 - a) + fill[t * size + k] * a;
+        worst = Math.max(worst, Math.abs(laid - clean[t * FRAME + k]));
+      }
+    }
+    expect(worst).toBeLessThanOrEqual(1);
+  });
+
+  it('has the matte that the core draws, and a zip of numbered pictures', async () => {
+    const { path } = await exported(shot, { kind: 'matte', removalId: id });
+    const matte = raw(path, 'gray');
+    expect(matte.length).toBe(56 * W * H);
+    const removal = toRemoval(id, (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body.document.removals[id]);
+    const { rect, values } = drawMatte(removal, 20, W, H);
+    const own = new Uint8Array(W * H);
+    for (let y = 0; y < rect.height; y++) {
+      own.set(values.subarray(y * rect.width, (y + 1) * rect.width), (rect.y + y) * W + rect.x);
+    }
+    expect(Buffer.compare(matte.subarray(12 * W * H, 13 * W * H), Buffer.from(own))).toBe(0);
+    const zip = readFileSync((await exported(shot, { kind: 'png' })).path).toString('latin1');
+    expect(zip).toContain('Walk/Walk_000008.png');
+    expect(zip).toContain('Walk/Walk_000063.png');
+  });
+
+  it('says when its marks have changed since, and when they are back', async () => {
+    await house.call('POST', `/shots/${shot.id}/edits`, {
+      editId: randomUUID(),
+      base: 1,
+      label: 'Grow',
+      patch: [{ op: 'replace', path: `/removals/${id}/grow`, value: 4 }],
+    });
+    expect((await takeNow(take.id)).stale).toBe(true);
+    await house.call('POST', `/shots/${shot.id}/undo`);
+    expect((await takeNow(take.id)).stale).toBe(false);
+  });
+
+  it('of a later removal lies on the pick of the one before it', async () => {
+    const second = randomUUID();
+    const { revision } = (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body;
+    await change(shot, revision, { [second]: spot() });
+    const top = await finished((await start(shot, second, true)).id);
+    expect(top).toMatchObject({ state: 'done', draft: true, beneath: [take.id] });
+    // Another pick beneath makes it outdated.
+    const other = await finished((await start(shot, id, true)).id);
+    expect(other.picked).toBe(false);
+    await house.call('PATCH', `/takes/${other.id}`, { picked: true });
+    expect([(await takeNow(top.id)).stale, (await takeNow(take.id)).picked]).toEqual([true, false]);
+  });
+
+  it('is named, deleted and restored', async () => {
+    expect((await house.call<TakeView>('PATCH', `/takes/${take.id}`, { name: 'Best' })).body.name).toBe('Best');
+    expect((await house.call('DELETE', `/takes/${take.id}`)).status).toBe(204);
+    expect((await house.call('GET', `/takes/${take.id}`)).status).toBe(404);
+    expect((await house.call<TakeView>('POST', `/takes/${take.id}/restore`)).body.name).toBe('Best');
+  });
+});
+
+describe('what cannot be done', () => {
+  it('is refused with a code and a next step', async () => {
+    const [id, empty] = [randomUUID(), randomUUID()];
+    const shot = await newShot({ [id]: walker(), [empty]: { ...walker(), shapes: {} } });
+    const elsewhere = await newShot({});
+    const code = async (path: string, body: unknown): Promise<[number, string]> => {
+      const answer = await house.call<ErrorBody>('POST', path, body);
+      return [answer.status, answer.body.code];
+    };
+    const takes = `/shots/${shot.id}/takes`;
+    expect(await code(takes, { removalId: empty, draft: true })).toEqual([409, 'no_marks']);
+    expect(await code(takes, { removalId: randomUUID(), draft: true })).toEqual([404, 'not_found']);
+    expect(await code(takes, { removalId: id })).toEqual([400, 'bad_request']);
+    expect(await code(`/shots/${elsewhere.id}/takes`, { removalId: id, draft: true })).toEqual([404, 'not_found']);
+    expect(await code(`/shots/${shot.id}/exports`, { kind: 'ffv1' })).toEqual([409, 'no_pick']);
+    expect(await code(`/shots/${shot.id}/exports`, { kind: 'fill' })).toEqual([400, 'bad_request']);
+    expect(await code(`/shots/${shot.id}/exports`, { kind: 'gif' })).toEqual([400, 'bad_request']);
+    const reveal = await house.call<ErrorBody>('GET', `/shots/${shot.id}/reveals/${empty}`);
+    expect([reveal.status, reveal.body.code]).toEqual([409, 'no_marks']);
+    expect((await house.call<ErrorBody>('GET', `/reveals/..%2f..%2fetc/maps`)).status).toBe(400);
+  });
+});
+
+describe('faults', () => {
+  const id = randomUUID();
+
+  it.each(['mattes', 'motion', 'gather', 'finish', 'preview'])(
+    'a worker killed at %s is replaced, and the take has the same bits as an undisturbed one',
+    async (stage) => {
+      const shot = await newShot({ [id]: walker() });
+      const calm = await finished((await start(shot, id)).id);
+      const take = await start(shot, id);
+      await atStage(take.id, stage);
+      await house.kill(house.worker);
+      await house.startWorker();
+      expect((await finished(take.id)).state).toBe('done');
+      expect(samplesOf(take.id)).toEqual(samplesOf(calm.id));
+    },
+    180_000,
+  );
+
+  it.each(['decode', 'motion', 'gather', 'finish', 'preview'])(
+    'a take stopped at %s ends within seconds, and goes on when asked',
+    async (stage) => {
+      // A new range, so that its frames have to be decoded.
+      const shot = await newShot(
+        { [id]: walker() },
+        { handleAfter: ['decode', 'motion', 'gather', 'finish', 'preview'].indexOf(stage) },
+      );
+      const take = await start(shot, id);
+      await atStage(take.id, stage);
+      const asked = Date.now();
+      await house.call('POST', `/takes/${take.id}/cancel`);
+      const stopped = await finished(take.id);
+      expect(Date.now() - asked).toBeLessThan(4000);
+      if (stopped.state === 'done') return;
+      expect(stopped).toMatchObject({ state: 'cancelled', picked: false });
+      await house.call('POST', `/takes/${take.id}/resume`);
+      expect((await finished(take.id)).state).toBe('done');
+    },
+    180_000,
+  );
+
+  it('a full disk fails the take with a sentence; the rest lives, and the take goes on when there is room', async () => {
+    const shot = await newShot({ [id]: walker() });
+    const small = house.at('small');
+    mkdirSync(small);
+    const mounted = spawnSync('mount', ['-t', 'tmpfs', '-o', 'size=3m', 'tmpfs', small]).status === 0;
+    if (!mounted) return console.warn('no small disk could be mounted: the test of a full disk was not run');
+    const takes = house.at('data/takes');
+    try {
+      spawnSync('cp', ['-a', `${takes}/.`, house.at('kept')]);
+      rmSync(takes, { recursive: true });
+      spawnSync('ln', ['-s', small, takes]);
+      const take = await start(shot, id);
+      const failed = await finished(take.id);
+      expect(failed).toMatchObject({ state: 'failed', error: { code: 'disk_full' } });
+      expect(failed.error!.message).toMatch(/room/);
+      expect((await house.call('GET', '/clips')).status).toBe(200);
+      expect((await change(shot, 1, { [randomUUID()]: spot() })).status).toBe(200);
+      spawnSync('mount', ['-o', 'remount,size=300m', small]);
+      await house.call('POST', `/takes/${take.id}/resume`);
+      expect((await finished(take.id)).state).toBe('done');
+    } finally {
+      spawnSync('umount', ['-l', small]);
+      rmSync(takes, { force: true });
+      mkdirSync(takes);
+    }
+  }, 180_000);
+});
+
+describe('what was deleted', () => {
+  it('can be restored for a while, then goes with its files; a take that others lie on stays', async () => {
+    const [below, above] = [randomUUID(), randomUUID()];
+    const shot = await newShot({ [below]: walker(), [above]: spot() });
+    const base = await finished((await start(shot, below, true)).id);
+    const top = await finished((await start(shot, above, true)).id);
+    await house.call('DELETE', `/takes/${base.id}`);
+    expect(house.purge(60_000)).toContain(base.id);
+    house.purge(0);
+    expect(existsSync(house.at(`data/takes/${base.id}`))).toBe(true);
+    await house.call('DELETE', `/takes/${top.id}`);
+    house.purge(0);
+    house.purge(0);
+    expect([base, top].map(({ id }) => existsSync(house.at(`data/takes/${id}`)))).toEqual([false, false]);
+
+    const film = house.film('gone.mp4', 'testsrc2=s=160x90:r=25:d=1');
+    await house.upload('gone.mp4', film);
+    const clip = await house.settled('gone.mp4');
+    const before = readdirSync(house.at('data/clips')).length;
+    await house.call('DELETE', `/clips/${clip.id}`);
+    house.purge(0);
+    expect(readdirSync(house.at('data/clips'))).toHaveLength(before - 1);
+    expect((await house.call('POST', `/clips/${clip.id}/restore`)).status).toBe(404);
+  }, 60_000);
+});

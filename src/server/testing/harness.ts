@@ -1,0 +1,184 @@
+import { fork, spawnSync, type ChildProcess } from 'node:child_process';
+import { existsSync, mkdtempSync, readFileSync, rmSync, statfsSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { ClipView } from '../../contract/clips.ts';
+
+const dist = (path: string): string => new URL(`../../../dist/src/${path}`, import.meta.url).pathname;
+
+export const sleep = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+
+const MEMORY_DISK = '/dev/shm';
+const ROOM = 2 ** 31;
+
+/** A disk in memory where there is room: what is tested is killed processes, not lost power, and every flush waits. */
+function quickDisk(): string {
+  if (!existsSync(MEMORY_DISK)) return tmpdir();
+  const { bavail, bsize } = statfsSync(MEMORY_DISK);
+  return bavail * bsize > ROOM ? MEMORY_DISK : tmpdir();
+}
+
+export const TUS = { 'tus-resumable': '1.0.0' };
+
+export interface Answer<T> {
+  status: number;
+  body: T;
+}
+
+/**
+ * The real server and worker against a real PostgreSQL, each in processes of their own, on a data folder that goes away
+ * with {@link Harness.end}. Each test file has ports of its own.
+ */
+export class Harness {
+  readonly dir = mkdtempSync(join(quickDisk(), 'mnestra-server-'));
+  readonly host: string;
+  readonly env: NodeJS.ProcessEnv;
+  cluster!: { start(): void; stop(): void };
+  server!: ChildProcess;
+  worker!: ChildProcess;
+
+  constructor(port: number) {
+    this.host = `http://127.0.0.1:${port}`;
+    this.env = {
+      ...process.env,
+      MNESTRA_DATA: this.at('data'),
+      MNESTRA_PORT: String(port),
+      MNESTRA_DATABASE_PORT: String(port + 1),
+    };
+    delete this.env.MNESTRA_DATABASE_URL;
+  }
+
+  at(name: string): string {
+    return join(this.dir, name);
+  }
+
+  async begin(): Promise<void> {
+    spawnSync('chmod', ['755', this.dir]);
+    const { Cluster } = (await import(dist('server/host/cluster.js'))) as {
+      Cluster: new (config: unknown) => Harness['cluster'];
+    };
+    const { readConfig } = (await import(dist('server/config.js'))) as {
+      readConfig: (env: NodeJS.ProcessEnv) => unknown;
+    };
+    this.cluster = new Cluster(readConfig(this.env));
+    this.cluster.start();
+    await this.startServer();
+    await this.startWorker();
+  }
+
+  async end(): Promise<void> {
+    for (const child of [this.server, this.worker]) if (child?.exitCode === null) await this.kill(child);
+    this.cluster?.stop();
+    rmSync(this.dir, { recursive: true, force: true });
+  }
+
+  async startServer(): Promise<void> {
+    this.server = await this.launch('server/main.js');
+  }
+
+  async startWorker(): Promise<void> {
+    this.worker = await this.launch('workers/jobWorker.js');
+  }
+
+  /** Ends a process as a power cut would. */
+  kill(child: ChildProcess): Promise<void> {
+    return new Promise((resolve) => {
+      child.once('exit', () => resolve());
+      child.kill('SIGKILL');
+    });
+  }
+
+  private launch(entry: string): Promise<ChildProcess> {
+    const child = fork(dist(entry), { env: this.env, execArgv: [], silent: true });
+    return new Promise((resolve, reject) => {
+      child.once('message', () => resolve(child));
+      child.once('exit', (code) => reject(new Error(`${entry} ended with ${code}`)));
+    });
+  }
+
+  async call<T>(method: string, path: string, body?: unknown): Promise<Answer<T>> {
+    const response = await fetch(`${this.host}/api${path}`, {
+      method,
+      body: body === undefined ? undefined : JSON.stringify(body),
+      headers: body === undefined ? {} : { 'content-type': 'application/json' },
+    });
+    const text = await response.text();
+    return { status: response.status, body: (text === '' ? undefined : JSON.parse(text)) as T };
+  }
+
+  /** A film made by ffmpeg from a filter graph without inputs. */
+  film(name: string, graph: string, ...more: string[]): Buffer {
+    const source = ['-nostdin', '-loglevel', 'error', '-y', '-f', 'lavfi', '-i', graph];
+    const codec = ['-c:v', 'libx264', '-pix_fmt', 'yuv420p'];
+    const { status, stderr } = spawnSync('ffmpeg', [...source, ...more, ...codec, this.at(name)]);
+    if (status !== 0) throw new Error(stderr.toString());
+    return readFileSync(this.at(name));
+  }
+
+  async createUpload(name: string, size: number): Promise<string> {
+    const response = await fetch(`${this.host}/api/uploads`, {
+      method: 'POST',
+      headers: {
+        ...TUS,
+        'upload-length': String(size),
+        'upload-metadata': `filename ${Buffer.from(name).toString('base64')}`,
+      },
+    });
+    if (response.status !== 201) throw new Error(`upload refused: ${response.status}`);
+    return new URL(response.headers.get('location')!, this.host).href;
+  }
+
+  send(url: string, offset: number, body: Uint8Array): Promise<Response> {
+    const headers = { ...TUS, 'upload-offset': String(offset), 'content-type': 'application/offset+octet-stream' };
+    return fetch(url, { method: 'PATCH', headers, body: new Uint8Array(body) });
+  }
+
+  async upload(name: string, data: Uint8Array): Promise<void> {
+    const response = await this.send(await this.createUpload(name, data.length), 0, data);
+    if (response.status !== 204) throw new Error(`upload broke: ${response.status}`);
+  }
+
+  async clips(): Promise<ClipView[]> {
+    return (await this.call<ClipView[]>('GET', '/clips')).body;
+  }
+
+  /** Waits until a clip has been read or refused. */
+  settled(name: string, within = 40_000): Promise<ClipView> {
+    return this.until(
+      async () => (await this.clips()).find((c) => c.name === name && c.state !== 'importing'),
+      `${name} to be read`,
+      within,
+    );
+  }
+
+  /** Removes for good what was deleted longer ago than `keepMs`. @returns Ids of the takes that are left. */
+  purge(keepMs: number): string[] {
+    return this.script(`
+      const database = openDatabase(config.databaseUrl);
+      await purge(new Files(config.data), ${keepMs});
+      const [rows] = await database.query('SELECT id FROM takes');
+      await database.close();
+      return rows.map((r) => r.id);`) as string[];
+  }
+
+  /** Runs the body of a function on the built server's parts, in a process of its own. @returns What it returns. */
+  script(body: string): unknown {
+    const script = `
+      const [{ readConfig }, { Files }, { openDatabase, migrate }, { purge }] = await Promise.all(
+        ['config', 'files', 'store/database', 'jobs/purge'].map((m) => import('${dist('server/')}' + m + '.js')));
+      const config = readConfig();
+      console.log(JSON.stringify(await (async () => { ${body} })()));`;
+    const { stdout, stderr, status } = spawnSync('node', ['--input-type=module', '-e', script], { env: this.env });
+    if (status !== 0) throw new Error(stderr.toString());
+    return JSON.parse(stdout.toString());
+  }
+
+  /** Asks until there is an answer. */
+  async until<T>(ask: () => Promise<T | undefined>, what: string, within = 60_000): Promise<T> {
+    for (const end = Date.now() + within; Date.now() < end; await sleep(60)) {
+      const found = await ask();
+      if (found !== undefined) return found;
+    }
+    throw new Error(`waited in vain for ${what}`);
+  }
+}

@@ -1,0 +1,83 @@
+import type { ClipView } from '../../contract/clips.ts';
+import type { ErrorBody } from '../../contract/errors.ts';
+import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../contract/shots.ts';
+import type { ExportBody, ExportView, RevealView, TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
+
+/** An answer that was not what was asked for: `code` for programs, `message` for people. */
+export class ApiError extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+  ) {
+    super(message);
+  }
+
+  /** Whether the same request may do well later: nothing was wrong with it. */
+  get passing(): boolean {
+    return this.code === 'unavailable' || this.code === 'internal';
+  }
+}
+
+/** No answer of the API takes long; one that hangs counts as none, ms. */
+const PATIENCE_MS = 20_000;
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const response = await fetch(`/api${path}`, {
+    method,
+    headers: body === undefined ? {} : { 'content-type': 'application/json' },
+    body: body === undefined ? undefined : JSON.stringify(body),
+    signal: AbortSignal.timeout(PATIENCE_MS),
+  }).catch(() => {
+    throw new ApiError('unavailable', 'The server cannot be reached. Is it running?');
+  });
+  if (response.status === 204) return undefined as T;
+  const answer: unknown = await response.json().catch(() => undefined);
+  if (!response.ok) {
+    const { code = 'internal', message = 'The server gave no reason.' } = (answer ?? {}) as Partial<ErrorBody>;
+    throw new ApiError(code, message);
+  }
+  return answer as T;
+}
+
+export const api = {
+  clips: () => call<ClipView[]>('GET', '/clips'),
+  removeClip: (id: string) => call<undefined>('DELETE', `/clips/${id}`),
+  restoreClip: (id: string) => call<ClipView>('POST', `/clips/${id}/restore`),
+
+  shots: () => call<ShotView[]>('GET', '/shots'),
+  addShot: (body: ShotBody) => call<ShotView>('POST', '/shots', body),
+  shot: (id: string) => call<ShotState>('GET', `/shots/${id}`),
+  changeShot: (id: string, change: ShotChange) => call<ShotView>('PATCH', `/shots/${id}`, change),
+  removeShot: (id: string) => call<undefined>('DELETE', `/shots/${id}`),
+  restoreShot: (id: string) => call<ShotView>('POST', `/shots/${id}/restore`),
+  edit: (id: string, body: EditBody) => call<ShotState>('POST', `/shots/${id}/edits`, body),
+  undo: (id: string) => call<ShotState>('POST', `/shots/${id}/undo`),
+  redo: (id: string) => call<ShotState>('POST', `/shots/${id}/redo`),
+
+  reveal: (shotId: string, removalId: string) => call<RevealView>('GET', `/shots/${shotId}/reveals/${removalId}`),
+  retryReveal: (shotId: string, removalId: string) =>
+    call<RevealView>('POST', `/shots/${shotId}/reveals/${removalId}/retry`),
+
+  takes: (shotId: string) => call<TakeView[]>('GET', `/shots/${shotId}/takes`),
+  addTake: (shotId: string, body: TakeBody) => call<TakeView>('POST', `/shots/${shotId}/takes`, body),
+  changeTake: (id: string, change: TakeChange) => call<TakeView>('PATCH', `/takes/${id}`, change),
+  cancelTake: (id: string) => call<TakeView>('POST', `/takes/${id}/cancel`),
+  resumeTake: (id: string) => call<TakeView>('POST', `/takes/${id}/resume`),
+  removeTake: (id: string) => call<undefined>('DELETE', `/takes/${id}`),
+  restoreTake: (id: string) => call<TakeView>('POST', `/takes/${id}/restore`),
+
+  exports: (shotId: string) => call<ExportView[]>('GET', `/shots/${shotId}/exports`),
+  addExport: (shotId: string, body: ExportBody) => call<ExportView>('POST', `/shots/${shotId}/exports`, body),
+  cancelExport: (id: string) => call<ExportView>('POST', `/exports/${id}/cancel`),
+  removeExport: (id: string) => call<undefined>('DELETE', `/exports/${id}`),
+};
+
+export const urls = {
+  strip: (clipId: string): string => `/api/clips/${clipId}/strip`,
+  clipProxy: (clipId: string): string => `/api/clips/${clipId}/proxy`,
+  clipFrame: (clipId: string, frame: number): string => `/api/clips/${clipId}/frames/${frame}`,
+  takeProxy: (takeId: string): string => `/api/takes/${takeId}/proxy`,
+  takeFrame: (takeId: string, frame: number): string => `/api/takes/${takeId}/frames/${frame}`,
+  revealMaps: (key: string): string => `/api/reveals/${key}/maps`,
+  exportFile: (id: string): string => `/api/exports/${id}/file`,
+};

@@ -1,0 +1,168 @@
+import { beforeEach, describe, expect, it, jest } from '@jest/globals';
+import jsonpatch, { type Operation } from 'fast-json-patch';
+import { createPinia, setActivePinia } from 'pinia';
+import type { ShotDocument } from '../../contract/document.ts';
+import type { EditBody, ShotState } from '../../contract/shots.ts';
+import { addRemoval } from './edits.ts';
+
+/** A server in a few lines: one shot, whose edits it applies, refuses, or does not answer. */
+class FakeServer {
+  document: ShotDocument = { removals: {} };
+  revision = 0;
+  edits: EditBody[] = [];
+  mood: 'well' | 'away' | 'refuses' = 'well';
+
+  state(): ShotState {
+    const shot = {
+      id: 's',
+      clipId: 'c',
+      name: 'Shot',
+      first: 0,
+      last: 9,
+      handleBefore: 0,
+      handleAfter: 0,
+      createdAt: '',
+    };
+    const undo = this.edits.at(-1)?.label ?? null;
+    return { shot, document: structuredClone(this.document), revision: this.revision, undo, redo: null };
+  }
+
+  /** Takes back the last edit: a document of removals that were only added. */
+  undo(): void {
+    const [path] = this.edits.pop()!.patch.map((o) => o.path);
+    this.document = jsonpatch.applyPatch(this.document, [{ op: 'remove', path }]).newDocument;
+    this.revision++;
+  }
+
+  answer(path: string, init: RequestInit): { status: number; body: unknown } {
+    if (this.mood === 'away') throw new TypeError('fetch failed');
+    if (path.endsWith('/edits')) {
+      if (this.mood === 'refuses') return { status: 409, body: { code: 'conflict', message: 'Changed elsewhere.' } };
+      const edit = JSON.parse(init.body as string) as EditBody;
+      this.document = jsonpatch.applyPatch(this.document, edit.patch as Operation[]).newDocument;
+      this.edits.push(edit);
+      this.revision++;
+    }
+    if (path.endsWith('/undo')) this.undo();
+    return { status: 200, body: this.state() };
+  }
+}
+
+let server: FakeServer;
+
+class NoEvents {
+  addEventListener(): void {
+    // Nothing is told: the test asks.
+  }
+}
+(globalThis as { EventSource?: unknown }).EventSource = NoEvents;
+
+const { useDocument } = await import('./documentStore.ts');
+
+beforeEach(() => {
+  server = new FakeServer();
+  setActivePinia(createPinia());
+  globalThis.fetch = jest.fn((input: unknown, init?: RequestInit) => {
+    try {
+      const { status, body } = server.answer(String(input), init ?? {});
+      return Promise.resolve(new Response(JSON.stringify(body), { status }));
+    } catch (error) {
+      return Promise.reject(error as Error);
+    }
+  }) as typeof fetch;
+});
+
+const settle = (ms = 20): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+
+async function opened(): Promise<ReturnType<typeof useDocument>> {
+  const store = useDocument();
+  await store.open('s');
+  return store;
+}
+
+const names = (document: ShotDocument): string[] => Object.values(document.removals).map((r) => r.name);
+
+describe('the document in the page', () => {
+  it('shows an edit at once and has it confirmed', async () => {
+    const store = await opened();
+    store.edit('Add', (d) => void addRemoval(d));
+    expect([names(store.document), store.unsent, store.undoLabel]).toEqual([['Thing 1'], 1, 'Add']);
+    await settle();
+    expect([names(store.document), store.unsent, server.revision]).toEqual([['Thing 1'], 0, 1]);
+  });
+
+  it('sends nothing for an edit that changes nothing', async () => {
+    const store = await opened();
+    store.edit('Nothing', () => undefined);
+    await settle();
+    expect([store.unsent, server.revision]).toEqual([0, 0]);
+  });
+
+  it('keeps edits while the server is away, sends each once and in order when it is back', async () => {
+    const store = await opened();
+    server.mood = 'away';
+    store.edit('Add one', (d) => void addRemoval(d));
+    store.edit('Add two', (d) => void addRemoval(d));
+    await settle();
+    expect([store.offline, store.unsent, names(store.document)]).toEqual([true, 2, ['Thing 1', 'Thing 2']]);
+    server.mood = 'well';
+    await settle(1300);
+    expect([store.offline, store.unsent]).toEqual([false, 0]);
+    expect(server.edits.map((e) => e.label)).toEqual(['Add one', 'Add two']);
+    expect(server.edits.map((e) => e.base)).toEqual([0, 1]);
+  });
+
+  it('takes back an edit that was never sent without asking anybody', async () => {
+    const store = await opened();
+    server.mood = 'away';
+    store.edit('Add one', (d) => void addRemoval(d));
+    store.edit('Add two', (d) => void addRemoval(d));
+    await settle();
+    store.undo();
+    expect([store.unsent, names(store.document)]).toEqual([1, ['Thing 1']]);
+    server.mood = 'well';
+    await settle(1300);
+    expect(server.edits.map((e) => e.label)).toEqual(['Add one']);
+  });
+
+  it('undoes an edit whose answer is still awaited: at once on the page, on the server when it answers', async () => {
+    const store = await opened();
+    store.edit('Add', (d) => void addRemoval(d));
+    store.undo();
+    expect([names(store.document), store.undoLabel]).toEqual([[], null]);
+    store.edit('Add again', (d) => void (d.removals[addRemoval(d)].name = 'Later'));
+    await settle();
+    expect(server.edits.map((e) => e.label)).toEqual(['Add again']);
+    expect([names(store.document), names(server.document), store.unsent]).toEqual([['Later'], ['Later'], 0]);
+  });
+
+  it('undoes such an edit also if the server was away meanwhile', async () => {
+    const store = await opened();
+    server.mood = 'away';
+    store.edit('Add', (d) => void addRemoval(d));
+    await settle();
+    store.undo();
+    expect(names(store.document)).toEqual([]);
+    server.mood = 'well';
+    await settle(1300);
+    expect([names(store.document), server.edits, server.revision, store.unsent]).toEqual([[], [], 2, 0]);
+  });
+
+  it('says when an edit was refused, and shows what the server has', async () => {
+    const store = await opened();
+    server.mood = 'refuses';
+    store.edit('Add', (d) => void addRemoval(d));
+    await settle();
+    expect(store.refusal).toBe('“Add” was not taken. Changed elsewhere.');
+    expect([store.unsent, names(store.document)]).toEqual([0, []]);
+  });
+
+  it('is not set back by an answer that comes late', async () => {
+    const store = await opened();
+    const old = server.state();
+    store.edit('Add', (d) => void addRemoval(d));
+    await settle();
+    store.accept(old);
+    expect(names(store.document)).toEqual(['Thing 1']);
+  });
+});

@@ -1,0 +1,97 @@
+import {
+  ranked,
+  SETTINGS_DEFAULTS,
+  toShape,
+  type RemovalNode,
+  type ShapeNode,
+  type ShotDocument,
+} from '../../contract/document.ts';
+import { pathAt } from '../../core/shapes/interpolate.ts';
+import type { Ease, PathPoint } from '../../core/shapes/shape.ts';
+
+/** Changes of a document. Each works on a draft that may be changed; ids of what is made are returned. */
+
+export function addRemoval(draft: ShotDocument): string {
+  const id = crypto.randomUUID();
+  const last = ranked(draft.removals).at(-1)?.[1].rank ?? 0;
+  draft.removals[id] = {
+    name: `Thing ${Object.keys(draft.removals).length + 1}`,
+    rank: last + 1,
+    hidden: false,
+    grow: 0,
+    featherIn: 0,
+    featherOut: 2,
+    settings: { ...SETTINGS_DEFAULTS },
+    shapes: {},
+  };
+  return id;
+}
+
+/** Puts a removal before another, or last. */
+export function moveRemoval(draft: ShotDocument, id: string, before: string | undefined): void {
+  const others = ranked(draft.removals).filter(([other]) => other !== id);
+  const at = before === undefined ? others.length : others.findIndex(([other]) => other === before);
+  const [left, right] = [others[at - 1]?.[1].rank, others[at]?.[1].rank];
+  draft.removals[id].rank = left === undefined ? (right ?? 0) - 1 : right === undefined ? left + 1 : (left + right) / 2;
+}
+
+const NAMES: Record<ShapeNode['kind'], string> = { path: 'Outline', ellipse: 'Ellipse', rectangle: 'Box' };
+
+export function addShape(removal: RemovalNode, kind: ShapeNode['kind'], frame: number, points: PathPoint[]): string {
+  const id = crypto.randomUUID();
+  const last = ranked(removal.shapes).at(-1)?.[1].rank ?? 0;
+  const same = Object.values(removal.shapes).filter((s) => s.kind === kind).length;
+  removal.shapes[id] = {
+    name: `${NAMES[kind]} ${same + 1}`,
+    rank: last + 1,
+    kind,
+    operation: 'add',
+    keys: { [frame]: { ease: 'linear', points } },
+  };
+  return id;
+}
+
+/** Sets the outline at a frame: a key that is there is changed, else one is made with the ease of the key before. */
+export function setKey(shape: ShapeNode, frame: number, points: PathPoint[]): void {
+  const key = shape.keys[frame] as ShapeNode['keys'][string] | undefined;
+  shape.keys[frame] = { ease: key?.ease ?? easeBefore(shape, frame), points };
+}
+
+function easeBefore(shape: ShapeNode, frame: number): Ease {
+  const frames = keyFrames(shape);
+  const before = frames.filter((f) => f < frame).at(-1) ?? frames[0];
+  return shape.keys[before]?.ease ?? 'linear';
+}
+
+/** A key at a frame that changes nothing of what is seen there. */
+export function pinKey(id: string, shape: ShapeNode, frame: number): void {
+  const points = pathAt({ ...toShape(id, shape), visible: undefined }, frame);
+  if (points) setKey(shape, frame, points);
+}
+
+/** Moves or copies a key; one that is at the new place already is replaced. */
+export function moveKey(shape: ShapeNode, from: number, to: number, copy = false): void {
+  if (from === to || !shape.keys[from]) return;
+  shape.keys[to] = structuredClone(shape.keys[from]);
+  if (!copy) delete shape.keys[from];
+}
+
+/** Takes a key away; the last one of a shape stays. */
+export function removeKey(shape: ShapeNode, frame: number): void {
+  if (keyFrames(shape).length > 1) delete shape.keys[frame];
+}
+
+/** One outline for all frames: that of the given frame. */
+export function makeConstant(id: string, shape: ShapeNode, frame: number): void {
+  const points = pathAt({ ...toShape(id, shape), visible: undefined }, frame)!;
+  shape.keys = { [frame]: { ease: 'linear', points } };
+}
+
+export const keyFrames = (shape: ShapeNode): number[] =>
+  Object.keys(shape.keys)
+    .map(Number)
+    .sort((a, b) => a - b);
+
+/** Frames with a key of any shape. */
+export const removalKeyFrames = (removal: RemovalNode): number[] =>
+  [...new Set(Object.values(removal.shapes).flatMap(keyFrames))].sort((a, b) => a - b);

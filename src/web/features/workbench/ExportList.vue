@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { Download } from '@lucide/vue';
+import Button from 'primevue/button';
+import Select from 'primevue/select';
+import { ref } from 'vue';
+import { STAGES, type ExportKind, type ExportView } from '../../../contract/takes.ts';
+import { api, urls } from '../../api/client.ts';
+import { sizeText } from '../footage/clipText.ts';
+import { useStage } from './stageStore.ts';
+import WorkCard from './WorkCard.vue';
+import { isBusy, useWork } from './workStore.ts';
+
+const stage = useStage();
+const work = useWork();
+
+const KINDS: { value: ExportKind; label: string }[] = [
+  { value: 'ffv1', label: 'Clean shot, lossless (FFV1)' },
+  { value: 'h264', label: 'Clean shot, small (H.264)' },
+  { value: 'png', label: 'Clean shot, pictures (PNG, zip)' },
+  { value: 'fill', label: 'Fill alone, with alpha' },
+  { value: 'matte', label: 'Matte' },
+];
+const kind = ref<ExportKind>('ffv1');
+
+function line(row: ExportView): string {
+  if (isBusy(row.state)) return `${STAGES[row.stage] ?? row.stage} · ${Math.round(row.progress * 100)} %`;
+  if (row.state === 'failed') return row.error?.message ?? 'failed';
+  return row.state === 'cancelled' ? 'stopped' : sizeText(row.size ?? 0);
+}
+
+function start(): void {
+  const own = kind.value === 'fill' || kind.value === 'matte';
+  void work.startExport(own ? { kind: kind.value, removalId: stage.removalId } : { kind: kind.value });
+}
+</script>
+
+<template>
+  <details class="exports" open>
+    <summary>Export</summary>
+    <div class="new">
+      <Select
+        v-model="kind"
+        :options="KINDS"
+        option-label="label"
+        option-value="value"
+        size="small"
+        aria-label="What to export"
+      />
+      <Button label="Export" size="small" @click="start" />
+    </div>
+    <ul aria-label="Exports">
+      <WorkCard
+        v-for="row in work.exports"
+        :key="row.id"
+        :work="row"
+        :name="row.fileName"
+        :line="line(row)"
+        @stop="work.act(() => api.cancelExport(row.id))"
+        @remove="work.act(() => api.removeExport(row.id))"
+      >
+        <Button
+          v-if="row.state === 'done'"
+          as="a"
+          text
+          size="small"
+          label="Save"
+          :href="urls.exportFile(row.id)"
+          :download="row.fileName"
+          ><template #icon><Download :size="14" /></template
+        ></Button>
+      </WorkCard>
+    </ul>
+  </details>
+</template>
+
+<style scoped>
+.exports {
+  padding: 8px 14px 14px;
+}
+summary {
+  font-size: 13.5px;
+  font-weight: 650;
+  cursor: pointer;
+}
+.new {
+  display: flex;
+  gap: 6px;
+  margin: 6px 0;
+}
+.new :deep(.p-select) {
+  flex: 1;
+  min-width: 0;
+}
+ul {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+</style>

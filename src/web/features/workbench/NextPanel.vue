@@ -1,0 +1,104 @@
+<script setup lang="ts">
+import Button from 'primevue/button';
+import { computed } from 'vue';
+import type { ShotView } from '../../../contract/shots.ts';
+import { api } from '../../api/client.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { addRemoval } from '../../document/edits.ts';
+import { adviceFor, type AdviceAction } from './advice.ts';
+import { useReveal } from './revealStore.ts';
+import { useStage } from './stageStore.ts';
+import { useWork } from './workStore.ts';
+
+const props = defineProps<{ shot: ShotView; clipFrames: number }>();
+const emit = defineEmits<{ go: [frame: number]; play: []; export: [] }>();
+
+const doc = useDocument();
+const stage = useStage();
+const work = useWork();
+const reveals = useReveal();
+
+const advice = computed(() =>
+  adviceFor({
+    shot: props.shot,
+    clipFrames: props.clipFrames,
+    removal: doc.document.removals[stage.removalId],
+    reveal: reveals.view(stage.removalId),
+    takes: work.takesOf(stage.removalId),
+    lookedAt: stage.lookedAt,
+  }),
+);
+
+function act(action: AdviceAction): void {
+  switch (action.kind) {
+    case 'add-removal': {
+      let id = '';
+      doc.edit('Add a thing', (draft) => {
+        id = addRemoval(draft);
+      });
+      return stage.selectRemoval(id);
+    }
+    case 'draw':
+      stage.view = 'original';
+      stage.tool = 'path';
+      return;
+    case 'go':
+      return emit('go', action.frame);
+    case 'set-reach':
+      return doc.edit('Change the reach', (draft) => {
+        draft.removals[stage.removalId].settings.reach = action.reach;
+      });
+    case 'set-handles': {
+      const handles = { handleBefore: action.before, handleAfter: action.after };
+      return void work.act(async () => {
+        await api.changeShot(props.shot.id, handles);
+        await doc.refresh();
+      });
+    }
+    case 'retry-reveal':
+      return void reveals.retry(stage.removalId);
+    case 'take':
+      return void work.startTake(stage.removalId, action.draft);
+    case 'resume':
+      return void work.act(() => api.resumeTake(action.takeId));
+    case 'play':
+      return emit('play');
+    case 'export':
+      return emit('export');
+  }
+}
+</script>
+
+<template>
+  <section class="next" aria-label="Next" aria-live="polite">
+    <p>{{ advice.text }}</p>
+    <div class="actions">
+      <Button
+        v-for="({ label, action }, i) in advice.actions"
+        :key="label"
+        :label="label"
+        size="small"
+        :severity="i === 0 ? undefined : 'secondary'"
+        @click="act(action)"
+      />
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.next {
+  padding: 12px 14px;
+  border-bottom: 1px solid var(--line);
+  border-left: 4px solid var(--accent);
+}
+p {
+  font-size: 14px;
+  line-height: 1.45;
+}
+.actions {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-top: 9px;
+}
+</style>

@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import InputNumber from 'primevue/inputnumber';
+import { useId } from 'vue';
+
+/** A number with its unit, committed when a person is done with it. */
+defineProps<{
+  label: string;
+  hint?: string;
+  unit?: string;
+  modelValue: number;
+  min: number;
+  max: number;
+  step?: number;
+  digits?: number;
+}>();
+const emit = defineEmits<{ commit: [value: number] }>();
+const id = useId();
+
+function commit(value: unknown, before: number): void {
+  if (typeof value === 'number' && value !== before) emit('commit', value);
+}
+</script>
+
+<template>
+  <div class="field" :title="hint">
+    <label :for="id">{{ label }}</label>
+    <InputNumber
+      :input-id="id"
+      :model-value="modelValue"
+      :min="min"
+      :max="max"
+      :step="step ?? 1"
+      :max-fraction-digits="digits ?? 0"
+      :suffix="unit ? ` ${unit}` : ''"
+      :use-grouping="false"
+      size="small"
+      show-buttons
+      @update:model-value="commit($event, modelValue)"
+    />
+  </div>
+</template>
+
+<style scoped>
+.field {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 8px;
+  min-height: 32px;
+  font-size: 13.5px;
+}
+.field :deep(input) {
+  width: 112px;
+  padding: 3px 8px;
+  font-variant-numeric: tabular-nums;
+}
+</style>

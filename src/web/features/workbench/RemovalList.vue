@@ -1,0 +1,191 @@
+<script setup lang="ts">
+import { ArrowDown, ArrowUp, Eye, EyeOff, Plus, Trash2 } from '@lucide/vue';
+import Button from 'primevue/button';
+import InputText from 'primevue/inputtext';
+import { computed, nextTick, ref } from 'vue';
+import { ranked } from '../../../contract/document.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { addRemoval, moveRemoval } from '../../document/edits.ts';
+import { standing } from './advice.ts';
+import { useReveal } from './revealStore.ts';
+import { useStage } from './stageStore.ts';
+import { useWork } from './workStore.ts';
+
+const doc = useDocument();
+const stage = useStage();
+const work = useWork();
+const reveals = useReveal();
+
+const removals = computed(() => ranked(doc.document.removals));
+const renaming = ref('');
+const draftName = ref('');
+
+function add(): void {
+  let id = '';
+  doc.edit('Add a thing', (draft) => {
+    id = addRemoval(draft);
+  });
+  stage.selectRemoval(id);
+}
+
+function move(index: number, by: -1 | 1): void {
+  const ids = removals.value.map(([id]) => id);
+  const before = by < 0 ? ids[index - 1] : ids[index + 2];
+  doc.edit('Change the order', (draft) => moveRemoval(draft, ids[index], before));
+}
+
+function toggle(id: string): void {
+  doc.edit('Show or hide a thing', (draft) => {
+    draft.removals[id].hidden = !draft.removals[id].hidden;
+  });
+}
+
+function remove(id: string): void {
+  doc.edit(`Delete “${doc.document.removals[id].name}”`, (draft) => {
+    delete draft.removals[id];
+  });
+  if (stage.removalId === id) stage.selectRemoval(removals.value[0]?.[0] ?? '');
+}
+
+async function rename(id: string, event: MouseEvent): Promise<void> {
+  renaming.value = id;
+  draftName.value = doc.document.removals[id].name;
+  const row = (event.currentTarget as Element).closest('li')!;
+  await nextTick();
+  row.querySelector('input')?.select();
+}
+
+function finishRename(id: string): void {
+  const name = draftName.value.trim();
+  renaming.value = '';
+  if (name === '') return;
+  doc.edit('Rename a thing', (draft) => {
+    draft.removals[id].name = name.slice(0, 200);
+  });
+}
+</script>
+
+<template>
+  <section class="list">
+    <header>
+      <h2>What goes away</h2>
+      <Button text rounded size="small" aria-label="Add a thing" title="Add a thing" @click="add"
+        ><Plus :size="18"
+      /></Button>
+    </header>
+    <ol aria-label="What goes away">
+      <li
+        v-for="([id, removal], i) in removals"
+        :key="id"
+        :class="{ selected: id === stage.removalId, hidden: removal.hidden }"
+        @click="stage.selectRemoval(id)"
+      >
+        <InputText
+          v-if="renaming === id"
+          v-model="draftName"
+          size="small"
+          fluid
+          aria-label="Name"
+          @keydown.enter="finishRename(id)"
+          @keydown.esc="renaming = ''"
+          @blur="renaming === id && finishRename(id)"
+          @click.stop
+        />
+        <h3 v-else @dblclick="rename(id, $event)">{{ removal.name }}</h3>
+        <p>{{ removal.hidden ? 'left alone for now' : standing(removal, reveals.data[id], work.takesOf(id)) }}</p>
+        <div v-if="id === stage.removalId" class="tools">
+          <Button text size="small" aria-label="Earlier" title="Earlier" :disabled="i === 0" @click.stop="move(i, -1)"
+            ><ArrowUp :size="15"
+          /></Button>
+          <Button
+            text
+            size="small"
+            aria-label="Later"
+            title="Later: sees the result of those above"
+            :disabled="i === removals.length - 1"
+            @click.stop="move(i, 1)"
+            ><ArrowDown :size="15"
+          /></Button>
+          <Button
+            text
+            size="small"
+            :aria-label="removal.hidden ? 'Take it away again' : 'Leave it alone'"
+            :title="removal.hidden ? 'Take it away again' : 'Leave it alone'"
+            @click.stop="toggle(id)"
+            ><EyeOff v-if="removal.hidden" :size="15" /><Eye v-else :size="15"
+          /></Button>
+          <span class="gap" />
+          <Button text size="small" aria-label="Delete" title="Delete" @click.stop="remove(id)"
+            ><Trash2 :size="15"
+          /></Button>
+        </div>
+      </li>
+    </ol>
+    <p v-if="removals.length === 0" class="empty">Nothing yet. Add the first thing, or just draw on the picture.</p>
+  </section>
+</template>
+
+<style scoped>
+.list {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  overflow: auto;
+  background: var(--sheet);
+}
+header {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  padding: 6px 6px 6px 14px;
+}
+h2 {
+  font-size: 14px;
+  font-weight: 650;
+}
+ol {
+  margin: 0;
+  padding: 0 8px 8px;
+  list-style: none;
+}
+li {
+  margin-bottom: 4px;
+  padding: 8px 10px;
+  border: 1px solid transparent;
+  border-left: 4px solid color-mix(in srgb, var(--goes) 55%, transparent);
+  border-radius: 5px;
+  cursor: pointer;
+}
+li.selected {
+  border-color: var(--accent);
+  border-left-color: var(--goes-strong);
+  background: var(--ground);
+}
+li.hidden h3 {
+  text-decoration: line-through;
+  opacity: 0.6;
+}
+h3 {
+  margin: 0;
+  font-size: 14px;
+  font-weight: 600;
+  overflow-wrap: anywhere;
+}
+p {
+  font-size: 12.5px;
+  color: var(--faint);
+}
+.tools {
+  display: flex;
+  margin: 4px -6px -4px;
+}
+.tools :deep(button) {
+  padding: 4px 7px;
+}
+.gap {
+  flex: 1;
+}
+.empty {
+  padding: 4px 14px;
+}
+</style>

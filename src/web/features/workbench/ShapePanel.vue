@@ -1,0 +1,259 @@
+<script setup lang="ts">
+import Button from 'primevue/button';
+import SelectButton from 'primevue/selectbutton';
+import ToggleSwitch from 'primevue/toggleswitch';
+import { computed } from 'vue';
+import {
+  LIMITS,
+  SETTINGS_DEFAULTS,
+  type RemovalNode,
+  type ShapeNode,
+  type TakeSettings,
+} from '../../../contract/document.ts';
+import type { ShotView } from '../../../contract/shots.ts';
+import type { Ease } from '../../../core/shapes/shape.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { keyFrames, makeConstant, pinKey, removeKey } from '../../document/edits.ts';
+import NumberField from './NumberField.vue';
+import { useStage } from './stageStore.ts';
+
+const props = defineProps<{ shot: ShotView; frame: number }>();
+const doc = useDocument();
+const stage = useStage();
+
+const removal = computed(() => doc.document.removals[stage.removalId] as RemovalNode | undefined);
+const shape = computed(() => removal.value?.shapes[stage.shapeId] as ShapeNode | undefined);
+const keys = computed(() => (shape.value ? keyFrames(shape.value) : []));
+const keyHere = computed(() => shape.value?.keys[props.frame]);
+
+const EASES: { label: string; value: Ease; title: string }[] = [
+  { label: 'Straight', value: 'linear', title: 'Goes straight on to the next key' },
+  { label: 'Smooth', value: 'smooth', title: 'Goes through its keys without a kink' },
+  { label: 'Hold', value: 'hold', title: 'Stays until the next key' },
+];
+
+function editShape(label: string, recipe: (shape: ShapeNode) => void): void {
+  const { removalId, shapeId } = stage;
+  doc.edit(label, (draft) => {
+    const node = draft.removals[removalId]?.shapes[shapeId];
+    if (node) recipe(node);
+  });
+}
+
+function editRemoval(label: string, recipe: (removal: RemovalNode) => void): void {
+  const { removalId } = stage;
+  doc.edit(label, (draft) => {
+    if (draft.removals[removalId]) recipe(draft.removals[removalId]);
+  });
+}
+
+const setEdge = (key: 'grow' | 'featherIn' | 'featherOut', value: number): void =>
+  editRemoval('Change the edge', (r) => {
+    r[key] = value;
+  });
+
+const set = <K extends keyof TakeSettings>(key: K, value: TakeSettings[K]): void =>
+  editRemoval('Change the fill', (r) => {
+    r.settings[key] = value;
+  });
+
+function removeShape(): void {
+  const id = stage.shapeId;
+  editRemoval('Delete a shape', (r) => {
+    delete r.shapes[id];
+  });
+  stage.selectShape('');
+}
+
+const limited = computed(() => shape.value?.visible !== undefined);
+function limit(on: boolean): void {
+  editShape('Change its frames', (s) => {
+    if (on) s.visible = { from: props.shot.first, to: props.shot.last };
+    else delete s.visible;
+  });
+}
+function setVisible(side: 'from' | 'to', value: number): void {
+  editShape('Change its frames', (s) => {
+    if (!s.visible) return;
+    s.visible[side] = value;
+    if (s.visible.from > s.visible.to) s.visible[side === 'from' ? 'to' : 'from'] = value;
+  });
+}
+const changed = computed(() =>
+  (Object.keys(SETTINGS_DEFAULTS) as (keyof TakeSettings)[]).some(
+    (key) => removal.value?.settings[key] !== SETTINGS_DEFAULTS[key],
+  ),
+);
+</script>
+
+<template>
+  <div v-if="removal" class="panel">
+    <details v-if="shape" open>
+      <summary>{{ shape.name }}</summary>
+      <SelectButton
+        :model-value="shape.operation"
+        :options="[
+          { label: 'Goes away', value: 'add' },
+          { label: 'Cut out', value: 'subtract' },
+        ]"
+        option-label="label"
+        option-value="value"
+        :allow-empty="false"
+        size="small"
+        aria-label="Whether the shape adds or cuts out"
+        @update:model-value="(value) => editShape('Add or cut out', (s) => (s.operation = value))"
+      />
+      <div class="row">
+        <span>{{ keys.length === 1 ? 'the same on all frames' : `${keys.length} keys` }}</span>
+        <Button
+          v-if="!keyHere"
+          label="Key here"
+          size="small"
+          severity="secondary"
+          @click="editShape('Set a key', (s) => pinKey(stage.shapeId, s, frame))"
+        />
+        <Button
+          v-else-if="keys.length > 1"
+          label="Delete key"
+          size="small"
+          severity="secondary"
+          @click="editShape('Delete a key', (s) => removeKey(s, frame))"
+        />
+        <Button
+          v-if="keys.length > 1"
+          label="Constant"
+          title="This outline on all frames"
+          size="small"
+          text
+          @click="editShape('Make it constant', (s) => makeConstant(stage.shapeId, s, frame))"
+        />
+      </div>
+      <SelectButton
+        v-if="keyHere && keys.length > 1"
+        :model-value="keyHere.ease"
+        :options="EASES"
+        option-label="label"
+        option-value="value"
+        :allow-empty="false"
+        size="small"
+        aria-label="How it goes on from this key"
+        @update:model-value="(value) => editShape('Change how it goes on', (s) => (s.keys[frame].ease = value))"
+      />
+      <label class="row">
+        <span>Only on some frames</span>
+        <ToggleSwitch :model-value="limited" @update:model-value="limit" />
+      </label>
+      <template v-if="shape.visible">
+        <NumberField
+          label="From frame"
+          :model-value="shape.visible.from"
+          :min="0"
+          :max="1000000"
+          @commit="setVisible('from', $event)"
+        />
+        <NumberField
+          label="To frame"
+          :model-value="shape.visible.to"
+          :min="0"
+          :max="1000000"
+          @commit="setVisible('to', $event)"
+        />
+      </template>
+      <Button label="Delete shape" size="small" text severity="secondary" @click="removeShape" />
+    </details>
+
+    <details open>
+      <summary>Edge</summary>
+      <NumberField
+        label="Grow"
+        unit="px"
+        hint="Moves the edge of the matte outward; below 0 inward"
+        :model-value="removal.grow"
+        :min="-LIMITS.grow"
+        :max="LIMITS.grow"
+        :step="1"
+        :digits="1"
+        @commit="setEdge('grow', $event)"
+      />
+      <NumberField
+        label="Feather inward"
+        unit="px"
+        hint="How far the edge fades into the outline"
+        :model-value="removal.featherIn"
+        :min="0"
+        :max="LIMITS.feather"
+        :digits="1"
+        @commit="setEdge('featherIn', $event)"
+      />
+      <NumberField
+        label="Feather outward"
+        unit="px"
+        hint="How far the edge fades beyond the outline"
+        :model-value="removal.featherOut"
+        :min="0"
+        :max="LIMITS.feather"
+        :digits="1"
+        @commit="setEdge('featherOut', $event)"
+      />
+    </details>
+
+    <details open>
+      <summary>
+        Fill
+        <Button
+          v-if="changed"
+          label="Reset"
+          size="small"
+          text
+          @click.prevent="editRemoval('Reset the fill', (r) => (r.settings = { ...SETTINGS_DEFAULTS }))"
+        />
+      </summary>
+      <NumberField
+        label="Reach"
+        unit="frames"
+        hint="How many frames each way may be searched for the background"
+        :model-value="removal.settings.reach"
+        :min="1"
+        :max="LIMITS.reach"
+        @commit="set('reach', $event)"
+      />
+      <NumberField
+        label="Light match"
+        unit="%"
+        hint="How far the fill follows changes of light; 0 holds the light it was found in"
+        :model-value="removal.settings.light"
+        :min="0"
+        :max="100"
+        :step="5"
+        @commit="set('light', $event)"
+      />
+      <label class="row" title="Gives the fill the grain of the footage around it">
+        <span>Grain like the footage</span>
+        <ToggleSwitch :model-value="removal.settings.grain" @update:model-value="(value) => set('grain', value)" />
+      </label>
+    </details>
+  </div>
+</template>
+
+<style scoped>
+details {
+  padding: 8px 14px 10px;
+  border-bottom: 1px solid var(--line);
+}
+summary {
+  padding: 2px 0;
+  font-size: 13.5px;
+  font-weight: 650;
+  cursor: pointer;
+}
+.row {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  min-height: 32px;
+  font-size: 13.5px;
+}
+.row span {
+  flex: 1;
+}
+</style>

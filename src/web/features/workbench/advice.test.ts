@@ -1,0 +1,139 @@
+import { describe, expect, it } from '@jest/globals';
+import { SETTINGS_DEFAULTS, type RemovalNode } from '../../../contract/document.ts';
+import type { RevealView, TakeView } from '../../../contract/takes.ts';
+import { rectanglePoints } from '../../../core/shapes/shape.ts';
+import { adviceFor, percent, standing, type AdviceInput } from './advice.ts';
+
+const removal = (keys: number[], reach = 100): RemovalNode => ({
+  name: 'Walker',
+  rank: 1,
+  hidden: false,
+  grow: 0,
+  featherIn: 0,
+  featherOut: 2,
+  settings: { ...SETTINGS_DEFAULTS, reach },
+  shapes: {
+    a: {
+      name: 'Box',
+      rank: 1,
+      kind: 'rectangle',
+      operation: 'add',
+      keys: Object.fromEntries(keys.map((f) => [f, { ease: 'linear' as const, points: rectanglePoints(0, 0, 9, 9) }])),
+    },
+  },
+});
+
+/** A reveal of 50 frames with the given share never seen, most of it in frame 30. */
+const reveal = (unseen: number): RevealView => {
+  const frames = Array.from({ length: 50 }, (_, t) => {
+    const never = t === 30 ? unseen * 4000 : (unseen * 96_000) / 49;
+    return { hole: 2000, seen: 2000 - never, thin: 0, unseen: never, x: 0, y: 0, width: 0, height: 0, offset: 0 };
+  });
+  const total = { hole: 100_000, seen: 100_000 * (1 - unseen), thin: 0, unseen: 100_000 * unseen };
+  const best = unseen > 0 ? { frame: 30, share: 0.8 } : null;
+  const data = { key: 'k', first: 0, tripod: false, total, best, cell: 4, originX: 0, originY: 0, frames };
+  return { state: 'ready', progress: 1, error: null, data };
+};
+
+const take = (more: Partial<TakeView>): TakeView => ({
+  id: 't',
+  shotId: 's',
+  removalId: 'r',
+  name: 'Draft 1',
+  draft: true,
+  settings: SETTINGS_DEFAULTS,
+  first: 0,
+  count: 50,
+  stale: false,
+  picked: true,
+  beneath: [],
+  finished: [],
+  outcome: null,
+  createdAt: '',
+  state: 'done',
+  stage: '',
+  progress: 1,
+  secondsLeft: null,
+  error: null,
+  ...more,
+});
+
+const input = (more: Partial<AdviceInput>): AdviceInput => ({
+  shot: { id: 's', clipId: 'c', name: 'Walk', first: 0, last: 49, handleBefore: 0, handleAfter: 0, createdAt: '' },
+  clipFrames: 50,
+  removal: removal([0, 20, 40, 49]),
+  reveal: reveal(0),
+  takes: [],
+  lookedAt: new Set([49]),
+  ...more,
+});
+
+describe('the next thing to do', () => {
+  it('follows the marks', () => {
+    expect(adviceFor(input({ removal: undefined })).actions[0].action.kind).toBe('add-removal');
+    expect(adviceFor(input({ removal: { ...removal([]), shapes: {} } })).actions[0].action.kind).toBe('draw');
+  });
+
+  it('sends to frames without a key that nobody has looked at', () => {
+    const gap = adviceFor(input({ removal: removal([0, 49]) }));
+    expect(gap.text).toContain('no key between 0 and 49');
+    expect(gap.actions[0].action).toEqual({ kind: 'go', frame: 25 });
+    expect(adviceFor(input({ removal: removal([0, 49]), lookedAt: new Set([24]) })).actions[0].action.kind).toBe(
+      'take',
+    );
+    const end = adviceFor(input({ removal: removal([0]), lookedAt: new Set() }));
+    expect(end.actions[0].action).toEqual({ kind: 'go', frame: 49 });
+  });
+
+  it('says what was never seen and what may show it: reach, then handles, then a draft', () => {
+    const near = adviceFor(input({ removal: removal([0, 20, 40, 49], 10), reveal: reveal(0.1) }));
+    expect(near.text).toContain('10 % of what is behind it was never seen, most of it at frame 30');
+    expect(near.actions[0].action).toEqual({ kind: 'set-reach', reach: 49 });
+    const more = adviceFor(input({ reveal: reveal(0.1), clipFrames: 70 }));
+    expect(more.actions[0].action).toEqual({ kind: 'set-handles', before: 0, after: 20 });
+    const none = adviceFor(input({ reveal: reveal(0.1) }));
+    expect(none.text).toContain('Frame 30 would serve 80 % of it');
+    expect(none.actions[0].action).toEqual({ kind: 'take', draft: true });
+  });
+
+  it('goes from draft to full take to export, and back when marks change', () => {
+    expect(adviceFor(input({})).text).toContain('100 %');
+    expect(adviceFor(input({ takes: [take({})] })).actions[0].action).toEqual({ kind: 'take', draft: false });
+    const stale = adviceFor(input({ takes: [take({ stale: true })] }));
+    expect(stale.text).toContain('before the last changes');
+    const full = adviceFor(input({ takes: [take({ draft: false, name: 'Full 1' })] }));
+    expect(full.actions.map((a) => a.action.kind)).toEqual(['play', 'export']);
+    const outcome = { hole: 1000, unseen: 300, tripod: false, seconds: 1 };
+    const madeUp = adviceFor(input({ takes: [take({ draft: false, outcome })] }));
+    expect(madeUp.text).toContain('30 % of the fill was never seen');
+  });
+
+  it('tells of work and of failures before all else', () => {
+    const running = take({ state: 'running', stage: 'gather', secondsLeft: 12.4 });
+    expect(adviceFor(input({ takes: [running] })).text).toContain('12 s left');
+    const failed = take({ state: 'failed', error: { code: 'disk_full', message: 'The disk is full. Make room.' } });
+    const advice = adviceFor(input({ takes: [failed] }));
+    expect(advice.text).toContain('Make room');
+    expect(advice.actions[0].action).toEqual({ kind: 'resume', takeId: 't' });
+    expect(adviceFor(input({ reveal: { ...reveal(0), state: 'working', progress: 0.4 } })).text).toContain('40 %');
+  });
+});
+
+describe('one line on a removal', () => {
+  it('has keys, memory and take', () => {
+    expect(standing(removal([0, 5]), reveal(0.06).data, [take({ stale: true })])).toBe(
+      '2 keys · 94 % remembered · draft, outdated',
+    );
+    expect(standing({ ...removal([]), shapes: {} }, null, [])).toBe('not drawn yet');
+  });
+
+  it('never rounds a little to nothing, nor nearly all to all', () => {
+    expect([percent(0), percent(0.0001), percent(0.5), percent(0.9999), percent(1)]).toEqual([
+      '0 %',
+      '0.1 %',
+      '50 %',
+      '99.9 %',
+      '100 %',
+    ]);
+  });
+});

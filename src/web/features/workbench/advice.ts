@@ -1,0 +1,232 @@
+import type { RemovalNode } from '../../../contract/document.ts';
+import type { ShotView } from '../../../contract/shots.ts';
+import { STAGES, type RevealData, type RevealView, type TakeView } from '../../../contract/takes.ts';
+import { keyFrames } from '../../document/edits.ts';
+
+/** What a button of the advice does. */
+export type AdviceAction =
+  | { kind: 'add-removal' }
+  | { kind: 'draw' }
+  | { kind: 'go'; frame: number }
+  | { kind: 'set-reach'; reach: number }
+  | { kind: 'set-handles'; before: number; after: number }
+  | { kind: 'retry-reveal' }
+  | { kind: 'take'; draft: boolean }
+  | { kind: 'resume'; takeId: string }
+  | { kind: 'play' }
+  | { kind: 'export' };
+
+export interface Advice {
+  text: string;
+  actions: { label: string; action: AdviceAction }[];
+}
+
+export interface AdviceInput {
+  shot: ShotView;
+  clipFrames: number;
+  removal: RemovalNode | undefined;
+  reveal: RevealView | undefined;
+  takes: readonly TakeView[];
+  lookedAt: ReadonlySet<number>;
+}
+
+/** A stretch without a key that is worth a look in its middle, frames. */
+const LONG_GAP = 24;
+/** Below this share of the hole nobody will miss what was not seen. */
+const NEGLIGIBLE = 0.002;
+
+/** What is known about a removal and what would help it most now. First rule that applies. */
+export function adviceFor(input: AdviceInput): Advice {
+  for (const rule of [marks, work, revealState, gaps, unseen, takes]) {
+    const advice = rule(input);
+    if (advice) return advice;
+  }
+  return { text: 'Clean. Look at it in motion without anything over it, then export.', actions: endActions };
+}
+
+const say = (text: string, ...actions: Advice['actions']): Advice => ({ text, actions });
+const button = (label: string, action: AdviceAction): Advice['actions'][number] => ({ label, action });
+
+const endActions = [button('Play it clean', { kind: 'play' }), button('Export', { kind: 'export' })];
+
+function marks({ removal }: AdviceInput): Advice | undefined {
+  if (!removal) {
+    return say(
+      'Nothing is marked yet. Add the first thing that is to go away.',
+      button('Add a thing', { kind: 'add-removal' }),
+    );
+  }
+  if (Object.keys(removal.shapes).length > 0) return undefined;
+  return say(
+    'Draw around it where it is seen best. Take its shadow in, or give the shadow an entry of its own.',
+    button('Draw an outline', { kind: 'draw' }),
+  );
+}
+
+function work({ takes: all }: AdviceInput): Advice | undefined {
+  const running = all.find((t) => t.state === 'running' || t.state === 'queued');
+  if (running) {
+    const left = running.secondsLeft === null ? '' : `, ${secondsText(running.secondsLeft)} left`;
+    return say(`“${running.name}” ${STAGES[running.stage] ?? 'runs'}${left}. You can go on meanwhile.`);
+  }
+  const newest = all.at(-1);
+  if (newest?.state === 'failed') {
+    return say(
+      `“${newest.name}” stopped: ${newest.error?.message ?? ''}`,
+      button('Go on with it', { kind: 'resume', takeId: newest.id }),
+    );
+  }
+  return undefined;
+}
+
+function revealState({ reveal }: AdviceInput): Advice | undefined {
+  if (!reveal) return say('What the shot remembers behind it will be looked up in a moment.');
+  if (reveal.state === 'failed') {
+    return say(
+      `What is behind it could not be looked up: ${reveal.error?.message ?? ''}`,
+      button('Try again', { kind: 'retry-reveal' }),
+    );
+  }
+  if (reveal.state === 'working') {
+    return say(`Looking up what the shot remembers behind it: ${Math.round(reveal.progress * 100)} %.`);
+  }
+  return undefined;
+}
+
+/** Frames far from every key that nobody has looked at yet, where an outline may have lost its thing. */
+function gaps({ shot, removal, reveal, lookedAt, takes: all }: AdviceInput): Advice | undefined {
+  if (all.some((t) => t.state === 'done' && !t.stale)) return undefined;
+  for (const { name, keys, visible } of Object.values(removal!.shapes)) {
+    const frames = keyFrames({ keys } as RemovalNode['shapes'][string]);
+    const first = Math.max(shot.first, visible?.from ?? 0);
+    const last = Math.min(shot.last, visible?.to ?? Infinity);
+    if (frames.length === 1 && reveal?.data?.tripod && !moves(removal!)) continue;
+    const stops = [first, ...frames.filter((f) => f > first && f < last), last];
+    for (let i = 1; i < stops.length; i++) {
+      const [a, b] = [stops[i - 1], stops[i]];
+      const atEnd = !frames.includes(a) || !frames.includes(b);
+      const worst = !frames.includes(b) ? b : !frames.includes(a) ? a : Math.round((a + b) / 2);
+      if ((b - a > LONG_GAP || (atEnd && b > a)) && !seenNear(lookedAt, worst)) {
+        const between = atEnd
+          ? `“${name}” has no key near frame ${worst}.`
+          : `“${name}” has no key between ${a} and ${b}.`;
+        return say(
+          `${between} Look whether it still covers its thing there; if not, move it: that sets a key.`,
+          button(`Go to frame ${worst}`, { kind: 'go', frame: worst }),
+        );
+      }
+    }
+  }
+  return undefined;
+}
+
+const moves = (removal: RemovalNode): boolean =>
+  Object.values(removal.shapes).some((s) => Object.keys(s.keys).length > 1);
+
+const seenNear = (lookedAt: ReadonlySet<number>, frame: number): boolean =>
+  [-2, -1, 0, 1, 2].some((d) => lookedAt.has(frame + d));
+
+function unseen({ shot, clipFrames, removal, reveal, takes: all }: AdviceInput): Advice | undefined {
+  const { data } = reveal!;
+  if (!data || data.total.hole === 0) {
+    return say('Its outline covers nothing in this shot. Draw it on the frames from in to out, or change its range.');
+  }
+  const share = data.total.unseen / data.total.hole;
+  if (share < NEGLIGIBLE || all.some((t) => t.state === 'done' && !t.stale)) return undefined;
+  const worst = worstFrame(data);
+  const text = `${percent(share)} of what is behind it was never seen, most of it at frame ${worst}.`;
+  const look = button(`Go to frame ${worst}`, { kind: 'go', frame: worst });
+  const draft = button('Run a draft', { kind: 'take', draft: true });
+  const { reach } = removal!.settings;
+  if (reach < data.frames.length - 1) {
+    return say(
+      `${text} The fill looks ${reach} frames far; the shot has ${data.frames.length}.`,
+      button('Look through all of it', { kind: 'set-reach', reach: Math.min(600, data.frames.length - 1) }),
+      look,
+    );
+  }
+  const before = shot.first - shot.handleBefore;
+  const after = clipFrames - 1 - shot.last - shot.handleAfter;
+  if (before > 0 || after > 0) {
+    const more = { before: shot.handleBefore + Math.min(50, before), after: shot.handleAfter + Math.min(50, after) };
+    return say(
+      `${text} The clip has ${before > 0 ? before : after} more frames ${before > 0 ? 'before in' : 'after out'} that may show it.`,
+      button('Use them as handles', { kind: 'set-handles', ...more }),
+      draft,
+    );
+  }
+  const best = data.best ? ` Frame ${data.best.frame} would serve ${percent(data.best.share)} of it.` : '';
+  return say(`${text}${best} It will be continued from what surrounds it: judge that on a draft.`, draft, look);
+}
+
+function worstFrame({ frames, first }: RevealData): number {
+  let worst = 0;
+  frames.forEach((f, i) => {
+    if (f.unseen > frames[worst].unseen) worst = i;
+  });
+  return first + worst;
+}
+
+function takes({ takes: all, reveal }: AdviceInput): Advice | undefined {
+  const done = all.filter((t) => t.state === 'done');
+  const share = percent(1 - reveal!.data!.total.unseen / reveal!.data!.total.hole);
+  if (done.length === 0) {
+    return say(
+      `The shot remembers ${share} of what is behind it. Run a draft and look at it in motion.`,
+      button('Run a draft', { kind: 'take', draft: true }),
+      button('Run the full take', { kind: 'take', draft: false }),
+    );
+  }
+  const pick = all.find((t) => t.picked) ?? done.at(-1)!;
+  if (pick.stale) {
+    return say(
+      `“${pick.name}” was made before the last changes. Run it again to see them.`,
+      button(`Run a ${pick.draft ? 'draft' : 'full take'}`, { kind: 'take', draft: pick.draft }),
+    );
+  }
+  if (pick.draft) {
+    return say(
+      'The draft is small and soft, but its motion and light are true. If it holds, run the full take.',
+      button('Run the full take', { kind: 'take', draft: false }),
+      button('Play it clean', { kind: 'play' }),
+    );
+  }
+  return invented(pick);
+}
+
+/** A full take whose background is partly made up wants a closer look than one that is remembered. */
+function invented({ outcome }: TakeView): Advice | undefined {
+  const share = outcome && outcome.hole > 0 ? outcome.unseen / outcome.hole : 0;
+  if (share < NEGLIGIBLE) return undefined;
+  const text = `${percent(share)} of the fill was never seen and is continued from what surrounds it. Look closely whether it holds.`;
+  return say(text, ...endActions);
+}
+
+export function percent(share: number): string {
+  const p = share * 100;
+  // Never "100 %" or "0 %" of what is only nearly so.
+  if (p > 99 && p < 100) return `${Math.min(99.9, p).toFixed(1)} %`;
+  return `${p > 0 && p < 1 ? Math.max(0.1, p).toFixed(1) : Math.round(p)} %`;
+}
+
+export function secondsText(seconds: number): string {
+  if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`;
+  return `${Math.round(seconds / 60)} min`;
+}
+
+/** One line on how a removal stands. */
+export function standing(
+  removal: RemovalNode,
+  reveal: RevealData | null | undefined,
+  all: readonly TakeView[],
+): string {
+  const keys = Object.values(removal.shapes).reduce((n, s) => n + Object.keys(s.keys).length, 0);
+  if (keys === 0) return 'not drawn yet';
+  const parts = [`${keys} ${keys === 1 ? 'key' : 'keys'}`];
+  if (reveal && reveal.total.hole > 0) parts.push(`${percent(1 - reveal.total.unseen / reveal.total.hole)} remembered`);
+  const busy = all.find((t) => t.state === 'running' || t.state === 'queued');
+  const pick = all.find((t) => t.picked);
+  if (busy) parts.push(`${busy.draft ? 'draft' : 'full'} ${Math.round(busy.progress * 100)} %`);
+  else if (pick) parts.push(`${pick.draft ? 'draft' : 'full take'}${pick.stale ? ', outdated' : ''}`);
+  return parts.join(' · ');
+}

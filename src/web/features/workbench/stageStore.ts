@@ -1,0 +1,69 @@
+import { defineStore } from 'pinia';
+import { ref } from 'vue';
+import type { Subject } from '../../picture/frameSources.ts';
+
+export const VIEWS = ['original', 'matte', 'filled', 'wipe', 'difference', 'reveal'] as const;
+export type View = (typeof VIEWS)[number];
+export type Tool = 'pick' | 'path' | 'ellipse' | 'rectangle';
+
+/** What a person looks at and works with: nothing of this is saved. */
+export const useStage = defineStore('stage', () => {
+  const view = ref<View>('original');
+  const tool = ref<Tool>('pick');
+  const removalId = ref('');
+  const shapeId = ref('');
+  const point = ref<number>();
+  /** A key chosen on the strip. */
+  const key = ref<{ shapeId: string; frame: number }>();
+  /** What a wipe and a difference compare; `pick` is that of the removal at hand. The right one is the result. */
+  const left = ref<Subject>('original');
+  const right = ref<Subject>('pick');
+  /** Share of the frame's width. */
+  const wipe = ref(0.5);
+  const gain = ref(8);
+  /** Full screen, nothing over the picture. */
+  const clean = ref(false);
+  /** Frames that have been on the screen while the picture stood. */
+  const lookedAt = ref(new Set<number>());
+
+  function selectRemoval(id: string): void {
+    if (removalId.value === id) return;
+    removalId.value = id;
+    selectShape('');
+  }
+
+  function selectShape(id: string): void {
+    shapeId.value = id;
+    point.value = undefined;
+    key.value = undefined;
+  }
+
+  function reset(): void {
+    view.value = 'original';
+    tool.value = 'pick';
+    removalId.value = '';
+    selectShape('');
+    left.value = 'original';
+    right.value = 'pick';
+    clean.value = false;
+    lookedAt.value = new Set();
+  }
+
+  return {
+    view,
+    tool,
+    removalId,
+    shapeId,
+    point,
+    key,
+    left,
+    right,
+    wipe,
+    gain,
+    clean,
+    lookedAt,
+    selectRemoval,
+    selectShape,
+    reset,
+  };
+});

@@ -1,0 +1,180 @@
+import { computed, ref } from 'vue';
+import { ranked, toShape } from '../../../contract/document.ts';
+import { pathAt } from '../../../core/shapes/interpolate.ts';
+import type { PathPoint } from '../../../core/shapes/shape.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { setKey } from '../../document/edits.ts';
+import {
+  boundsOf,
+  insertPoint,
+  moveHandle,
+  movePoint,
+  removePoint,
+  rotate,
+  rounded,
+  scale,
+  toggleCorner,
+  translate,
+  type Place,
+} from '../../marks/pathEdits.ts';
+import { useStage } from './stageStore.ts';
+import { CLICK_PX, useShapeDrawing } from './useShapeDrawing.ts';
+
+/** What a pointer has taken hold of. */
+export type Grip =
+  | { kind: 'body' }
+  | { kind: 'point'; index: number }
+  | { kind: 'handle'; index: number; side: 'in' | 'out' }
+  | { kind: 'scale'; x: -1 | 0 | 1; y: -1 | 0 | 1 }
+  | { kind: 'turn' };
+
+export interface DrawnShape {
+  id: string;
+  name: string;
+  operation: 'add' | 'subtract';
+  points: PathPoint[];
+}
+
+/** Marks on the picture: what is drawn at the frame, and what a pointer does to it. Frame px. */
+export function useShapeEditing(frame: () => number, screenScale: () => number) {
+  const doc = useDocument();
+  const stage = useStage();
+  /** The outline in hand while it is dragged. */
+  const inHand = ref<{ shapeId: string; points: PathPoint[] }>();
+  let drag: { grip: Grip; from: Place; points: PathPoint[]; moved: boolean } | undefined;
+  const drawing = useShapeDrawing(frame, screenScale);
+
+  const removal = computed(() => doc.document.removals[stage.removalId]);
+
+  const shapes = computed<DrawnShape[]>(() =>
+    !removal.value
+      ? []
+      : ranked(removal.value.shapes).flatMap(([id, node]) => {
+          const held = inHand.value?.shapeId === id ? inHand.value.points : undefined;
+          const points = held ?? pathAt(toShape(id, node), frame());
+          return points ? [{ id, name: node.name, operation: node.operation, points }] : [];
+        }),
+  );
+  const selected = computed(() => shapes.value.find((s) => s.id === stage.shapeId));
+
+  function commit(shapeId: string, points: PathPoint[], label: string): void {
+    const at = frame();
+    doc.edit(label, (draft) => {
+      const shape = draft.removals[stage.removalId]?.shapes[shapeId];
+      if (shape) setKey(shape, at, points.map(rounded));
+    });
+  }
+
+  function grab(shapeId: string, grip: Grip, at: Place): void {
+    stage.selectShape(shapeId);
+    const shape = shapes.value.find((s) => s.id === shapeId);
+    if (!shape) return;
+    if (grip.kind === 'point') stage.point = grip.index;
+    drag = { grip, from: at, points: shape.points, moved: false };
+  }
+
+  function dragTo(at: Place, keys: { alt: boolean; shift: boolean }): void {
+    if (drawing.size(at, keys.shift)) return;
+    if (!drag) return;
+    const far = Math.hypot(at.x - drag.from.x, at.y - drag.from.y) * screenScale();
+    if (!drag.moved && far < CLICK_PX) return;
+    drag.moved = true;
+    inHand.value = { shapeId: stage.shapeId, points: changed(drag.points, drag.grip, drag.from, at, keys) };
+  }
+
+  function drop(): void {
+    drawing.finishSizing();
+    if (drag?.moved && inHand.value) commit(inHand.value.shapeId, inHand.value.points, LABELS[drag.grip.kind]);
+    drag = undefined;
+    inHand.value = undefined;
+  }
+
+  function abandon(): void {
+    drag = undefined;
+    inHand.value = undefined;
+    drawing.abandon();
+  }
+
+  function withSelected(label: string, change: (points: PathPoint[]) => PathPoint[]): void {
+    if (selected.value) commit(selected.value.id, change(selected.value.points), label);
+  }
+
+  return {
+    shapes,
+    selected,
+    drawn: drawing.drawn,
+    sized: drawing.sized,
+    press: drawing.press,
+    bend: drawing.bend,
+    close: drawing.close,
+    grab,
+    dragTo,
+    drop,
+    abandon,
+    insert: (at: Place) => {
+      if (!selected.value) return;
+      const { points, index } = insertPoint(selected.value.points, at);
+      commit(selected.value.id, points, 'Insert a point');
+      stage.point = index;
+    },
+    deletePoint: () => {
+      const { point } = stage;
+      if (point !== undefined) withSelected('Delete a point', (p) => removePoint(p, point));
+      stage.point = undefined;
+    },
+    toggleCorner: (index: number) => withSelected('Round or sharpen a point', (p) => toggleCorner(p, index)),
+    nudge: (dx: number, dy: number) => {
+      const { point } = stage;
+      withSelected('Nudge', (p) =>
+        point === undefined ? translate(p, dx, dy) : movePoint(p, point, { x: p[point].x + dx, y: p[point].y + dy }),
+      );
+    },
+  };
+}
+
+export type ShapeEditing = ReturnType<typeof useShapeEditing>;
+
+const LABELS: Record<Grip['kind'], string> = {
+  body: 'Move a shape',
+  point: 'Move a point',
+  handle: 'Bend a shape',
+  scale: 'Scale a shape',
+  turn: 'Turn a shape',
+};
+
+function changed(
+  points: PathPoint[],
+  grip: Grip,
+  from: Place,
+  to: Place,
+  { alt, shift }: { alt: boolean; shift: boolean },
+): PathPoint[] {
+  let [dx, dy] = [to.x - from.x, to.y - from.y];
+  const box = boundsOf(points);
+  const centre = { x: box.x + box.width / 2, y: box.y + box.height / 2 };
+  switch (grip.kind) {
+    case 'body':
+      if (shift) [dx, dy] = Math.abs(dx) > Math.abs(dy) ? [dx, 0] : [0, dy];
+      return translate(points, dx, dy);
+    case 'point': {
+      const p = points[grip.index];
+      return movePoint(points, grip.index, { x: p.x + dx, y: p.y + dy });
+    }
+    case 'handle':
+      return moveHandle(points, grip.index, grip.side, to, alt);
+    case 'turn': {
+      const angle = Math.atan2(to.y - centre.y, to.x - centre.x) - Math.atan2(from.y - centre.y, from.x - centre.x);
+      const step = Math.PI / 12;
+      return rotate(points, centre, shift ? Math.round(angle / step) * step : angle);
+    }
+    case 'scale': {
+      const about = alt ? centre : { x: centre.x - (grip.x * box.width) / 2, y: centre.y - (grip.y * box.height) / 2 };
+      const factor = (direction: number, a: number, b: number): number =>
+        direction === 0 || Math.abs(a) < 1e-6 ? 1 : Math.max(0.01, b / a);
+      let sx = factor(grip.x, from.x - about.x, to.x - about.x);
+      let sy = factor(grip.y, from.y - about.y, to.y - about.y);
+      if (shift && grip.x !== 0 && grip.y !== 0) sx = sy = Math.max(sx, sy);
+      return scale(points, about, sx, sy);
+    }
+  }
+}

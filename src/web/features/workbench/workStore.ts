@@ -1,0 +1,70 @@
+import { defineStore } from 'pinia';
+import { computed, ref, shallowRef } from 'vue';
+import type { ExportBody, ExportView, TakeView } from '../../../contract/takes.ts';
+import { api } from '../../api/client.ts';
+import { onServerEvent } from '../../api/events.ts';
+import { useDocument } from '../../document/documentStore.ts';
+
+/** Takes and exports of the shot at hand, kept true by the server's events. */
+export const useWork = defineStore('work', () => {
+  const doc = useDocument();
+  const takes = shallowRef<TakeView[]>([]);
+  const exports = shallowRef<ExportView[]>([]);
+  const failure = ref('');
+  const asked = { takes: 0, exports: 0 };
+
+  async function load<T>(kind: keyof typeof asked, ask: () => Promise<T[]>, into: { value: T[] }): Promise<void> {
+    const mine = ++asked[kind];
+    const list = await ask().catch(() => undefined);
+    if (list && mine === asked[kind]) into.value = list;
+  }
+
+  const loadTakes = (): Promise<void> => load('takes', () => api.takes(doc.shotId), takes);
+  const loadExports = (): Promise<void> => load('exports', () => api.exports(doc.shotId), exports);
+
+  async function open(): Promise<void> {
+    takes.value = [];
+    exports.value = [];
+    await Promise.all([loadTakes(), loadExports()]);
+  }
+
+  onServerEvent((event) => {
+    if (!doc.shotId || (event && event.shotId !== doc.shotId)) return;
+    // A change of the document may make takes stale.
+    if (!event || event.kind === 'take' || event.kind === 'shot') void loadTakes();
+    if (!event || event.kind === 'export') void loadExports();
+  });
+
+  /** Does something that may fail; a failure is shown in a sentence. */
+  async function act<T>(work: () => Promise<T>): Promise<T | undefined> {
+    try {
+      return await work();
+    } catch (error) {
+      failure.value = (error as Error).message;
+      return undefined;
+    }
+  }
+
+  const startTake = (removalId: string, draft: boolean): Promise<TakeView | undefined> =>
+    act(async () => {
+      const take = await api.addTake(doc.shotId, { removalId, draft });
+      await loadTakes();
+      return take;
+    });
+
+  const startExport = (body: ExportBody): Promise<ExportView | undefined> =>
+    act(async () => {
+      const row = await api.addExport(doc.shotId, body);
+      await loadExports();
+      return row;
+    });
+
+  const takesOf = (removalId: string): TakeView[] => takes.value.filter((t) => t.removalId === removalId);
+  const takeById = (id: string): TakeView | undefined => takes.value.find((t) => t.id === id);
+  const pickOf = (removalId: string): TakeView | undefined => takesOf(removalId).find((t) => t.picked);
+  const running = computed(() => [...takes.value, ...exports.value].filter((w) => isBusy(w.state)));
+
+  return { takes, exports, failure, running, open, act, startTake, startExport, takesOf, takeById, pickOf };
+});
+
+export const isBusy = (state: string): boolean => state === 'queued' || state === 'running';

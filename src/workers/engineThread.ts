@@ -1,0 +1,25 @@
+import { parentPort, workerData } from 'node:worker_threads';
+import { AppError } from '../core/errors.ts';
+import { EngineSession, type SessionJob } from '../media/engineSession.ts';
+import { loadKernels } from '../media/kernelFile.ts';
+import type { ThreadMessage, ThreadReply } from '../media/threads.ts';
+
+const port = parentPort!;
+const session = loadKernels().then((kernels) => new EngineSession(kernels, workerData as SessionJob));
+
+port.on('message', (message: ThreadMessage) => {
+  void session.then((s) => {
+    try {
+      const task = s[message.task] as (this: EngineSession, arg: unknown) => unknown;
+      port.postMessage({ id: message.id, result: task.call(s, message.arg) } satisfies ThreadReply);
+    } catch (error) {
+      port.postMessage({ id: message.id, error: plain(error) } satisfies ThreadReply);
+    }
+  });
+});
+
+function plain(error: unknown): ThreadReply['error'] {
+  const { message, stack } = error instanceof Error ? error : new Error(String(error));
+  const code = error instanceof AppError ? error.code : ((error as { code?: string }).code ?? 'engine_failed');
+  return { code, message, stack };
+}

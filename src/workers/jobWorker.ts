@@ -1,0 +1,34 @@
+import { readConfig } from '../server/config.ts';
+import { Files } from '../server/files.ts';
+import { purge } from '../server/jobs/purge.ts';
+import { runWorker } from '../server/jobs/queue.ts';
+import { FrameStores } from '../server/services/frameStores.ts';
+import { openDatabase } from '../server/store/database.ts';
+
+/** How often what was deleted long enough ago is removed for good, ms. */
+const PURGE_EVERY_MS = 60_000;
+
+const config = readConfig();
+const files = new Files(config.data);
+await files.prepare();
+const database = openDatabase(config.databaseUrl);
+const worker = await runWorker(config.databaseUrl, {
+  files,
+  stores: new FrameStores(files.stores, config.storeBudget),
+});
+const tidy = (): void =>
+  void purge(files, config.keepDeleted).catch((error: unknown) => process.stderr.write(`purge: ${String(error)}\n`));
+const purging = setInterval(tidy, PURGE_EVERY_MS);
+process.send?.('ready');
+
+let stopping = false;
+async function stop(): Promise<void> {
+  if (stopping) return;
+  stopping = true;
+  clearInterval(purging);
+  await worker.stop();
+  await database.close();
+  process.exit(0);
+}
+process.on('SIGTERM', () => void stop());
+process.on('SIGINT', () => void stop());
