@@ -5,19 +5,30 @@ import { parseArgs } from 'node:util';
 import { isRendered, renderShot } from '../demo/render.ts';
 import { SHOTS } from '../demo/shots/index.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
+import { benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|track] [--json FILE]
 const { values } = parseArgs({
-  options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' } },
+  options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
-const JUDGED = ['boardwalk', 'mill-door', 'fen-flight'];
+const FILLED = ['boardwalk', 'mill-door', 'fen-flight'];
+const TRACKED = ['boardwalk', 'granary'];
 
 const folder = values.demo ?? join(process.env.MNESTRA_DATA ?? 'data', 'demo');
 await mkdir(folder, { recursive: true });
 const scratch = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-bench-'));
-const results: ShotResult[] = [];
+const results: unknown[] = [];
 try {
-  for (const shot of SHOTS.filter((s) => (values.shot ? s.name === values.shot : JUDGED.includes(s.name)))) {
+  for (const shot of SHOTS.filter((s) => !values.shot || s.name === values.shot)) {
+    const wants = (kind: string, judged: string[]): boolean =>
+      (values.only ?? kind) === kind && (values.shot !== undefined || judged.includes(shot.name));
+    if (wants('track', TRACKED)) {
+      if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
+      const tracks = await benchTracks(shot, folder, scratch);
+      results.push({ shot: shot.name, tracks });
+      if (tracks) printTracks(shot.name, tracks);
+    }
+    if (!wants('fill', FILLED)) continue;
     if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
     const result = await benchShot(shot, folder, scratch);
     results.push(result);
@@ -49,6 +60,25 @@ function print(r: ShotResult): void {
         `${name.padEnd(8)} ${(u.cpuSeconds / r.time.floor.cpuSeconds).toFixed(2)} x the floor's CPU time, ` +
         `${(u.wallSeconds / r.time.floor.wallSeconds).toFixed(2)} x its wall time, peak ${Math.round(u.peakMiB)} MiB`,
     ),
+  ];
+  process.stdout.write(`${lines.join('\n')}\n\n`);
+}
+
+function printTracks(name: string, { scores, decode, track }: Tracks): void {
+  const px = (v: number): string => (Number.isFinite(v) ? v.toFixed(2) : '–').padStart(9);
+  const lines = [
+    `${name}: tracks, corner error in px`,
+    'region                  mean      end   partly  sure and right  gone and lost',
+    ...scores.map(
+      (s) =>
+        s.region.padEnd(19) +
+        px(s.mean) +
+        px(s.end) +
+        px(s.partlyHidden) +
+        `${s.sureAndRight} of ${s.sure}`.padStart(16) +
+        `${s.goneAndLost} of ${s.gone}`.padStart(15),
+    ),
+    `a track: ${(track.cpuSeconds / decode.cpuSeconds).toFixed(2)} x the CPU time of decoding, decoding included`,
   ];
   process.stdout.write(`${lines.join('\n')}\n\n`);
 }

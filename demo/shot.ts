@@ -104,12 +104,22 @@ export class Truth {
   }
 
   /** Whether something that moves by itself and stays in the film covers or shades a pixel of a frame. */
-  movers(frame: number): (x: number, y: number) => boolean {
+  movers = (frame: number): ((x: number, y: number) => boolean) => this.covering(frame, 'moves');
+
+  /** Whether something that is to go covers or shades a pixel of a frame. */
+  gone = (frame: number): ((x: number, y: number) => boolean) => this.covering(frame, 'gone');
+
+  inView({ x, y }: { x: number; y: number }): boolean {
+    const { width, height } = this.shot.lens;
+    return x >= 0 && y >= 0 && x <= width - 1 && y <= height - 1;
+  }
+
+  private covering(frame: number, kind: Thing['kind']): (x: number, y: number) => boolean {
     const { lens } = this.shot;
     const time = frameTime(this.shot, frame);
     const layers = this.scene
       .things(time)
-      .filter((t) => t.kind === 'moves')
+      .filter((t) => t.kind === kind)
       .map((t) => t.layer);
     return (x, y) => {
       const [ux, uy] = undistort(lens, x, y);
@@ -123,8 +133,21 @@ export class Truth {
     };
   }
 
+  /** Where a frame shows the plane of a layer that is seen at a pixel of another frame, hidden or not. */
+  follow(layer: number, from: number, x: number, y: number, to: number): { x: number; y: number } {
+    const [ux, uy] = undistort(this.shot.lens, x, y);
+    const p = project(this.view(from, layer, y).toPlane, ux, uy);
+    return this.pixel(to, { layer, u: p.x, v: p.y });
+  }
+
   /** The pixel at which a frame shows a point, or undefined if something still hides it or it is out of view. */
   place(frame: number, point: SurfacePoint): { x: number; y: number } | undefined {
+    const at = this.pixel(frame, point);
+    if (!this.inView(at)) return undefined;
+    return this.surface(frame, at.x, at.y)?.layer === point.layer ? at : undefined;
+  }
+
+  private pixel(frame: number, point: SurfacePoint): { x: number; y: number } {
     const { lens } = this.shot;
     let y = lens.height / 2;
     let at = { x: 0, y };
@@ -135,7 +158,6 @@ export class Truth {
       at = { x, y: py };
       y = py;
     }
-    if (at.x < 0 || at.y < 0 || at.x > lens.width - 1 || at.y > lens.height - 1) return undefined;
-    return this.surface(frame, at.x, at.y)?.layer === point.layer ? at : undefined;
+    return at;
   }
 }

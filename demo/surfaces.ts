@@ -141,26 +141,138 @@ function mill(x: number, h: number, out: Float32Array): void {
   }
 }
 
+/** Bricks in stretcher bond, 54 by 19 texels with their joints, worn and damp. */
+function bricks(x: number, y: number, height: number, out: Float32Array): void {
+  const [bw, bh] = [54, 19];
+  const course = Math.floor(y / bh);
+  const shift = (course % 2) * (bw / 2);
+  const u = (x + shift) % bw;
+  const v = y % bh;
+  const wear = 2.5 * noise(x / 6, y / 6, 101);
+  const mortar = u < 2.5 + wear * 0.6 || v < 2.5 + wear * 0.6;
+  const tone = hash2(Math.floor((x + shift) / bw), course, 103);
+  const rough = fractal(x / 5, y / 5, 4, 107);
+  const damp = mix(0.72, 1.05, fractal(x / 300, y / 260, 4, 109)) * mix(0.8, 1, smoothstep(height, height * 0.7, y));
+  const speck = 0.06 * (hash2(x, y, 113) - 0.5);
+  const l = damp * (0.6 + 0.5 * rough);
+  if (mortar) set(out, 0.62 * l + speck, 0.58 * l + speck, 0.52 * l + speck);
+  else set(out, mix(0.56, 0.7, tone) * l + speck, mix(0.3, 0.42, tone) * l + speck, mix(0.22, 0.31, tone) * l + speck);
+}
+
 /** A brick wall with a green door, a small window and a lamp. One texel is 2 mm or so. */
 export function wallWithDoor(renderer: Renderer, width: number, height: number): Texture {
-  const [bw, bh] = [54, 19];
   return renderer.paint(renderer.texture(width, height), (x, y, out) => {
-    const course = Math.floor(y / bh);
-    const shift = (course % 2) * (bw / 2);
-    const u = (x + shift) % bw;
-    const v = y % bh;
-    const wear = 2.5 * noise(x / 6, y / 6, 101);
-    const mortar = u < 2.5 + wear * 0.6 || v < 2.5 + wear * 0.6;
-    const tone = hash2(Math.floor((x + shift) / bw), course, 103);
-    const rough = fractal(x / 5, y / 5, 4, 107);
-    const damp = mix(0.72, 1.05, fractal(x / 300, y / 260, 4, 109)) * mix(0.8, 1, smoothstep(height, height * 0.7, y));
-    const speck = 0.06 * (hash2(x, y, 113) - 0.5);
-    const l = damp * (0.6 + 0.5 * rough);
-    if (mortar) set(out, 0.62 * l + speck, 0.58 * l + speck, 0.52 * l + speck);
-    else
-      set(out, mix(0.56, 0.7, tone) * l + speck, mix(0.3, 0.42, tone) * l + speck, mix(0.22, 0.31, tone) * l + speck);
+    bricks(x, y, height, out);
     door(x - width * 0.56, height - y, height, out);
     window(x - width * 0.25, y - height * 0.32, out);
+  });
+}
+
+/** The granary's long brick wall with a loading hatch, two windows and a course of pale stone. */
+export function granaryWall(renderer: Renderer, width: number, height: number): Texture {
+  return renderer.paint(renderer.texture(width, height), (x, y, out) => {
+    bricks(x, y, height, out);
+    if (Math.abs(y - height * 0.2) < 22) {
+      const l = 0.55 + 0.25 * fractal(x / 22, y / 18, 4, 233) - 0.2 * smoothstep(2, 0, x % 210);
+      set(out, l, l * 0.96, l * 0.87);
+    }
+    hatch(x - width * 0.72, y - height * 0.52, out);
+    window(x - width * 0.2, y - height * 0.5, out);
+    window(x - width * 0.93, y - height * 0.5, out);
+  });
+}
+
+/** A loading hatch of tarred boards with iron hinges. */
+function hatch(x: number, y: number, out: Float32Array): void {
+  const [w, h] = [230, 260];
+  if (Math.abs(x) > w + 26 || Math.abs(y) > h + 26) return;
+  if (Math.abs(x) > w || Math.abs(y) > h) {
+    const g = 0.34 + 0.2 * fractal(x / 9, y / 40, 4, 239);
+    return set(out, g, g * 0.86, g * 0.7);
+  }
+  const board = Math.floor((x + w) / 66);
+  const grain = fractal((x + w) / 6 + board * 23, y / 100, 4, 241);
+  const gap = smoothstep(0, 5, (x + w) % 66);
+  const hinge = Math.abs(Math.abs(y) - h * 0.62) < 15 && x < w * 0.5 ? 0.5 : 1;
+  const l = (0.2 + 0.2 * grain) * mix(0.35, 1, gap) * hinge + 0.04 * (hash2(x, y, 251) - 0.5);
+  set(out, l * 1.05, l, l * 0.94);
+}
+
+/** A painted sign on boards, nailed to a wall: a sheaf of corn, a line of writing, flaking. */
+export function paintedSign(renderer: Renderer, width: number, height: number): Texture {
+  return renderer.paint(renderer.texture(width, height), (x, y, out) => {
+    const rim = Math.min(x, y, width - 1 - x, height - 1 - y);
+    const grain = fractal(x / 70, y / 5, 4, 257);
+    const flake = smoothstep(0.6, 0.68, fractal(x / 24, y / 20, 4, 263));
+    const letters = writing(x - width * 0.36, y - height * 0.38, height * 0.2);
+    const sheaf = corn(x - width * 0.18, y - height * 0.52, height * 0.36);
+    const paint = rim < 14 || letters || sheaf ? [0.86, 0.78, 0.55] : [0.13, 0.24, 0.36];
+    const l = (0.75 + 0.4 * grain) * (rim < 3 ? 0.5 : 1);
+    const bare = 0.45 + 0.25 * grain;
+    set(
+      out,
+      mix(paint[0] * l, bare, flake),
+      mix(paint[1] * l, bare * 0.85, flake),
+      mix(paint[2] * l, bare * 0.66, flake),
+    );
+  });
+}
+
+/** LANTERN in stencilled capitals of height `h`, each on a grid of 4 by 5. */
+function writing(x: number, y: number, h: number): boolean {
+  const glyphs = [0x8888f, 0x69f99, 0x9db99, 0xf6666, 0xf8e8f, 0xe9ea9, 0x9db99];
+  const cell = h / 5;
+  const n = Math.floor(x / (cell * 5));
+  const [c, r] = [Math.floor(x / cell) - n * 5, Math.floor(y / cell)];
+  if (n < 0 || n >= glyphs.length || c > 3 || c < 0 || r < 0 || r > 4) return false;
+  return ((glyphs[n] >> ((4 - r) * 4 + (3 - c))) & 1) === 1;
+}
+
+/** Ears of corn fanning out of a binding. */
+function corn(x: number, y: number, r: number): boolean {
+  const d = Math.hypot(x, y + r * 0.1);
+  const a = Math.atan2(x, -y);
+  const spoke = Math.abs(((a / 0.24 + 100.5) % 1) - 0.5) * d * 0.24;
+  if (y < 0) return d < r && Math.abs(a) < 0.9 && spoke < (d > r * 0.55 ? r * 0.05 : r * 0.02);
+  return (
+    y < r * 0.8 &&
+    Math.abs(x) < r * (0.1 + 0.25 * (y / r)) &&
+    (Math.abs(y) < r * 0.07 || Math.abs(((x / r) * 9) % 1) > 0.4)
+  );
+}
+
+/** A cast-iron rain pipe with sockets and brackets, round in the light. */
+export function rainPipe(renderer: Renderer, width: number, height: number): Texture {
+  return renderer.paint(renderer.texture(width, height), (x, y, out) => {
+    const u = (x / width - 0.5) * 2;
+    const socket = y % 420 < 34;
+    const bracket = Math.abs((y % 420) - 60) < 9;
+    const half = bracket ? 0.98 : socket ? 0.76 : 0.6;
+    const a = smoothstep(half, half - 0.05, Math.abs(u));
+    const round = bracket ? 0.7 : 0.35 + 0.65 * Math.sqrt(Math.max(0, 1 - (u / half + 0.35) ** 2 * 0.8));
+    const rust = smoothstep(0.58, 0.72, fractal(x / 18, y / 40, 4, 269));
+    const l = round * (0.85 + 0.3 * fractal(x / 6, y / 9, 3, 271));
+    set(out, mix(0.3, 0.46, rust) * l, mix(0.33, 0.29, rust) * l, mix(0.34, 0.19, rust) * l, a);
+  });
+}
+
+/** A weathered mooring post, bark gone, round in the light; ragged at its top. */
+export function mooringPost(renderer: Renderer, width: number, height: number): Texture {
+  return renderer.paint(renderer.texture(width, height), (x, y, out) => {
+    const u = (x / width - 0.5) * 2;
+    const half = 0.9 + 0.05 * noise(3, y / 60, 277);
+    const a = smoothstep(half, half - 0.02, Math.abs(u)) * smoothstep(6, 10, y + 10 * noise(x / 9, 1, 281));
+    const crack = smoothstep(
+      0.3,
+      0.16,
+      Math.abs(noise(x / 11 + 0.3 * fractal(x / 40, y / 200, 3, 283), y / 260, 293) - 0.5) * 2,
+    );
+    const grain = fractal(x / 5, y / 130, 5, 307);
+    const rope = y > height * 0.18 && y < height * 0.26 ? 0.5 + 0.5 * Math.abs(Math.sin((y + x * 0.25) / 9)) : 0;
+    const l = (0.3 + 0.7 * Math.sqrt(Math.max(0, 1 - (u + 0.25) ** 2 * 0.6))) * (0.5 + 0.5 * grain) * (1 - 0.7 * crack);
+    if (rope > 0)
+      set(out, 0.6 * rope * (0.6 + l * 0.6), 0.5 * rope * (0.6 + l * 0.6), 0.36 * rope * (0.6 + l * 0.6), a);
+    else set(out, 0.55 * l, 0.52 * l, 0.47 * l, a);
   });
 }
 

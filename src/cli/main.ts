@@ -2,10 +2,12 @@
 import { parseArgs } from 'node:util';
 import { AppError } from '../core/errors.ts';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
+import { partsUpTo, quadArea, TRACK_PARTS, type Quad, type TrackPart } from '../core/tracking/regionModel.ts';
 import { fillCommand } from './fill.ts';
 import { probeCommand } from './probe.ts';
 import { revealCommand } from './reveal.ts';
 import { Terminal } from './terminal.ts';
+import { trackCommand } from './track.ts';
 
 const HELP = `mnestra: removes what should not be in a shot
 
@@ -20,6 +22,11 @@ const HELP = `mnestra: removes what should not be in a shot
   mnestra reveal --input FILE --matte FILE [--json FILE] [--output FILE] [--reach N] [--threads N]
       how much of each frame's hole the shot shows elsewhere: JSON (default: to the terminal), and a grey video
       (0 no hole, 85 unseen, 170 thin, 255 seen)
+  mnestra track --input FILE --frame N --region "x,y x,y x,y x,y" --output FILE.csv|.json [options]
+      follows a region over the shot: its corners and a confidence (0..1) for every frame
+      --model NAME      richest motion to allow: ${TRACK_PARTS.join(', ')} (perspective)
+      --without NAME    a part of that motion to leave out; may be given more than once
+      --first N, --last N   frames to follow it over (all)
   mnestra probe FILE
       what a clip is, as JSON
 
@@ -38,6 +45,12 @@ const OPTIONS = {
   seed: { type: 'string' },
   threads: { type: 'string' },
   report: { type: 'string' },
+  frame: { type: 'string' },
+  region: { type: 'string' },
+  model: { type: 'string' },
+  without: { type: 'string', multiple: true },
+  first: { type: 'string' },
+  last: { type: 'string' },
   'no-grain': { type: 'boolean' },
   draft: { type: 'boolean' },
   quiet: { type: 'boolean' },
@@ -62,6 +75,7 @@ async function main(signal: AbortSignal): Promise<void> {
   try {
     if (command === 'fill') await fillCommand(fillRequest(values), terminal, signal);
     else if (command === 'reveal') await revealCommand(revealRequest(values), terminal, signal);
+    else if (command === 'track') await trackCommand(trackRequest(values), terminal, signal);
     else if (command === 'probe') await probeCommand(required(file, 'FILE'));
     else throw new AppError('usage', `There is no command "${command}". mnestra --help lists them.`);
   } finally {
@@ -95,6 +109,38 @@ function revealRequest(v: Values) {
     reach: whole('--reach', v.reach, 0, 10_000) ?? FILL_DEFAULTS.reach,
     threads: whole('--threads', v.threads, 1, 64),
   };
+}
+
+function trackRequest(v: Values) {
+  const without = (v.without ?? []).map((name) => part('--without', name));
+  return {
+    input: required(v.input, '--input'),
+    frame: whole('--frame', required(v.frame, '--frame'), 0, 10_000_000)!,
+    region: region(required(v.region, '--region')),
+    parts: partsUpTo(part('--model', v.model ?? 'perspective')).filter((p) => !without.includes(p)),
+    output: required(v.output, '--output'),
+    first: whole('--first', v.first, 0, 10_000_000),
+    last: whole('--last', v.last, 0, 10_000_000),
+  };
+}
+
+function part(name: string, text: string): TrackPart {
+  if ((TRACK_PARTS as readonly string[]).includes(text)) return text as TrackPart;
+  throw new AppError('usage', `${name} takes one of ${TRACK_PARTS.join(', ')}, not "${text}".`);
+}
+
+/** Four corners in order around the region. */
+function region(text: string): Quad {
+  const corners = text
+    .trim()
+    .split(/\s+/)
+    .map((pair) => pair.split(',').map(Number));
+  const good = corners.length === 4 && corners.every((c) => c.length === 2 && c.every(Number.isFinite));
+  const quad = corners.map(([x, y]) => ({ x, y })) as unknown as Quad;
+  if (!good || Math.abs(quadArea(quad)) < 1) {
+    throw new AppError('usage', `--region takes four corners in order, as "x,y x,y x,y x,y" in px, not "${text}".`);
+  }
+  return quad;
 }
 
 function required(value: string | undefined, name: string): string {

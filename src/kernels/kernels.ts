@@ -1,6 +1,17 @@
 /** Functions of `assembly/`, as compiled. Pointers are byte offsets into the module's memory. */
 export interface KernelFunctions {
   widenBytes(src: number, dst: number, n: number): void;
+  cutPlane(
+    src: number,
+    stride: number,
+    x: number,
+    bytes: number,
+    depth: number,
+    w: number,
+    h: number,
+    dst: number,
+    bits: number,
+  ): void;
   halve(src: number, w: number, h: number, dst: number, row: number): void;
   cornerScore(src: number, w: number, h: number, out: number, work: number): void;
   trackPoints(
@@ -12,6 +23,20 @@ export interface KernelFunctions {
     n: number,
     iterations: number,
     work: number,
+  ): void;
+  prepareCells(img: number, w: number, h: number, records: number, data: number, n: number): void;
+  alignCells(img: number, w: number, h: number, records: number, data: number, n: number, work: number): void;
+  correlateRegion(
+    img: number,
+    w: number,
+    h: number,
+    tpl: number,
+    mask: number,
+    tw: number,
+    th: number,
+    energy: number,
+    area: number,
+    out: number,
   ): void;
   warpTiles(
     src: number,
@@ -158,6 +183,15 @@ export class Kernels {
     if (next > this.memory.buffer.byteLength) throw new KernelMemoryError(bytes, this.memory.buffer.byteLength);
     this.top = next;
     return at;
+  }
+
+  /** The arena's present end, for {@link release}: for work that is done in steps, where {@link scoped} cannot hold. */
+  mark(): number {
+    return this.top;
+  }
+
+  release(mark: number): void {
+    this.top = mark;
   }
 
   /** Runs `work`, then gives back all that it reserved. */

@@ -11,6 +11,8 @@ const DRAFT_LONG_SIDE = 480;
 export interface DecodeTarget {
   path: string;
   stored: StoredFormat;
+  /** What is done to the frames before they are stored, at their full size. */
+  filters?: readonly string[];
 }
 
 /** Whole-number factor by which a draft is smaller than its clip. */
@@ -62,10 +64,10 @@ export async function decodeFrames(
 ): Promise<void> {
   const { seek, filters } = beginAt(range?.first ?? 0, range ?? WHOLE);
   const args = [...FILES_ONLY, '-noautorotate', ...seek, '-i', input];
-  for (const { path, stored } of targets) {
+  for (const { path, stored, filters: own = [] } of targets) {
     const { width, height } = stored.format;
     const scale = width === clip.width ? [] : [`scale=${width}:${height}:flags=area`];
-    const chain = [...filters, ...scale];
+    const chain = [...filters, ...scale, ...own];
     const filter = chain.length > 0 ? ['-vf', chain.join(',')] : [];
     args.push(
       '-map',

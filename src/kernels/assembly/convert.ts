@@ -6,3 +6,26 @@ export function widenBytes(src: usize, dst: usize, n: i32): void {
   }
   for (; i < n; i++) store<u16>(dst + ((<usize>i) << 1), load<u8>(src + <usize>i));
 }
+
+/** A part of a plane of `depth`-bit samples as 16-bit samples of `bits` bits; `bytes` is the size of a source sample. */
+export function cutPlane(
+  src: usize, stride: i32, x: i32, bytes: i32, depth: i32, w: i32, h: i32, dst: usize, bits: i32,
+): void {
+  const up = max(0, bits - depth);
+  const down = max(0, depth - bits);
+  for (let y = 0; y < h; y++) {
+    const p = src + <usize>((y * stride + x) * bytes);
+    const q = dst + (<usize>(y * w) << 1);
+    let i = 0;
+    if (bytes == 1) {
+      for (; i + 8 <= w; i += 8) {
+        const wide = i16x8.extend_low_i8x16_u(v128.load64_zero(p + <usize>i));
+        v128.store(q + (<usize>i << 1), i16x8.shl(wide, up));
+      }
+    }
+    for (; i < w; i++) {
+      const v = bytes == 1 ? <u32>load<u8>(p + <usize>i) : <u32>load<u16>(p + (<usize>i << 1));
+      store<u16>(q + (<usize>i << 1), <u16>((v << up) >> down));
+    }
+  }
+}

@@ -1,7 +1,8 @@
 export * from './convert';
 export * from './pyramid';
 export * from './corners';
-export * from './klt';
+export { trackPoints } from './klt';
+export * from './align';
 export * from './warp';
 export * from './fuse';
 export * from './filter';

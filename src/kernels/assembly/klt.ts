@@ -25,12 +25,12 @@ function sample(src: usize, stride: i32, x: f32, y: f32): f32 {
 
 // @ts-ignore: decorator
 @inline
-function floats4(ptr: usize): v128 {
+export function floats4(ptr: usize): v128 {
   return f32x4.convert_i32x4_u(v128.load16x4_u(ptr));
 }
 
 /** Window around (x, y), upright, into `out` (AREA floats). Returns the sum. */
-function sampleUpright(src: usize, stride: i32, x: f32, y: f32, out: usize): f32 {
+export function sampleUpright(src: usize, stride: i32, x: f32, y: f32, out: usize): f32 {
   const fx = floor(x);
   const fy = floor(y);
   const u = f32x4.splat(x - fx);
@@ -54,7 +54,7 @@ function sampleUpright(src: usize, stride: i32, x: f32, y: f32, out: usize): f32
 }
 
 /** Window around (x, y) turned and scaled by the matrix a b c d, into `out`. Returns the sum. */
-function sampleTurned(
+export function sampleTurned(
   src: usize, stride: i32, x: f32, y: f32, a: f32, b: f32, c: f32, d: f32, out: usize,
 ): f32 {
   let sum: f32 = 0;
@@ -72,7 +72,7 @@ function sampleTurned(
 
 // @ts-ignore: decorator
 @inline
-function lanes(v: v128): f32 {
+export function lanes(v: v128): f32 {
   return f32x4.extract_lane(v, 0) + f32x4.extract_lane(v, 1) + f32x4.extract_lane(v, 2) + f32x4.extract_lane(v, 3);
 }
 
@@ -91,7 +91,7 @@ function centre(values: usize, sum: f32): f32 {
 
 // @ts-ignore: decorator
 @inline
-function dot(a: usize, b: usize): f32 {
+export function dot(a: usize, b: usize): f32 {
   let sum = f32x4.splat(0);
   for (let k: usize = 0; k < <usize>AREA << 2; k += 16) {
     sum = f32x4.add(sum, f32x4.mul(v128.load(a + k), v128.load(b + k)));
@@ -191,7 +191,7 @@ export function trackPoints(
   }
 }
 
-function turnedInside(x: f32, y: f32, a: f32, b: f32, c: f32, d: f32, w: i32, h: i32): bool {
+export function turnedInside(x: f32, y: f32, a: f32, b: f32, c: f32, d: f32, w: i32, h: i32): bool {
   const r: f32 = 8;
   const one: f32 = 1;
   const rx = r * (abs(a) + abs(b)) + one;

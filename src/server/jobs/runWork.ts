@@ -51,18 +51,30 @@ export async function runWork<R extends WorkRow>(
     await row.update(values);
     await changed();
   };
-  const look = async (): Promise<void> => {
-    if (await isUnwanted(row)) stop.abort(CANCELLED);
-    else if (clock.moved()) await save({ ...clock.columns(), ...extra() });
+  let looking = Promise.resolve();
+  // One look after the other, and none after the end: a late one must not write over it.
+  const look = (): void => {
+    looking = looking
+      .then(async () => {
+        if (await isUnwanted(row)) stop.abort(CANCELLED);
+        else if (clock.moved()) await save({ ...clock.columns(), ...extra() });
+      })
+      .catch(() => undefined);
   };
   await save({ state: 'running', ...clock.columns() });
-  const timer = setInterval(() => void look().catch(() => undefined), LOOK_EVERY);
+  const timer = setInterval(look, LOOK_EVERY);
   try {
-    const result = await work({ signal, report: (stage, done) => clock.set(stage, done) });
+    const report = (stage: string, done: number): void => {
+      // A new stage is told at once: short ones would never be seen.
+      if (clock.set(stage, done)) look();
+    };
+    const result = await work({ signal, report });
     clearInterval(timer);
+    await looking;
     await save({ ...extra(), ...result, state: 'done', stage: '', progress: 1, secondsLeft: null });
   } catch (error) {
     clearInterval(timer);
+    await looking;
     if (context.signal.aborted) throw error;
     const cancelled = stop.signal.aborted;
     const end = cancelled ? { state: 'cancelled' } : { state: 'failed', error: explainFailure(error) };
@@ -91,7 +103,9 @@ class WorkClock {
     this.stage = Object.keys(weights)[0];
   }
 
-  set(stage: string, done: number): void {
+  /** @returns Whether the stage is another than before. */
+  set(stage: string, done: number): boolean {
+    const changed = stage !== this.stage;
     let before = 0;
     let total = 0;
     let reached = false;
@@ -103,6 +117,7 @@ class WorkClock {
     this.stage = stage;
     this.progress = Math.min(1, (before + (this.weights[stage] ?? 0) * done) / total);
     this.firstProgress ??= this.progress;
+    return changed;
   }
 
   moved(): boolean {

@@ -1,0 +1,113 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { inside, type Quad } from './regionModel.ts';
+import type { RegionPicture } from './regionPicture.ts';
+
+/** Sides of a picture patch that is searched for, px of its level. */
+const LARGEST_SIDE = 28;
+const SMALLEST_SIDE = 9;
+/** How much worse a place at the rim of the search may be than one at its middle and still lose: repeated patterns. */
+const FAR_PENALTY = 0.12;
+
+/** A small picture of a region as it looked when it was last seen well. */
+export interface Patch {
+  level: number;
+  /** Whole samples; the width is a multiple of 4. */
+  width: number;
+  height: number;
+  /** Weighted, centred samples, and the weights. */
+  samples: Float32Array;
+  mask: Float32Array;
+  energy: number;
+  area: number;
+}
+
+/** Level on which a region of this size is searched for. */
+export function searchLevel(side: number, levels: number): number {
+  let level = 0;
+  while (level < levels - 1 && side / 2 ** level > LARGEST_SIDE && side / 2 ** (level + 1) > SMALLEST_SIDE) level++;
+  return level;
+}
+
+/** Cuts a region out of a picture in which it is seen. Undefined if it has no texture or lies outside. */
+export function cutPatch(kernels: Kernels, picture: RegionPicture, quad: Quad, level: number): Patch | undefined {
+  const { at, width: w, height: h } = picture.levels[level];
+  const step = 2 ** level;
+  const local = quad.map((p) => ({ x: (p.x - picture.x) / step, y: (p.y - picture.y) / step }));
+  const cx = local.reduce((s, p) => s + p.x, 0) / 4;
+  const cy = local.reduce((s, p) => s + p.y, 0) / 4;
+  const spanX = Math.max(...local.map((p) => p.x)) - Math.min(...local.map((p) => p.x));
+  const spanY = Math.max(...local.map((p) => p.y)) - Math.min(...local.map((p) => p.y));
+  const side = (v: number): number => Math.min(48, Math.max(8, Math.ceil(v / 4) * 4));
+  const [width, height] = [side(spanX), side(spanY)];
+  const [x0, y0] = [Math.round(cx) - width / 2, Math.round(cy) - height / 2];
+  if (x0 < 0 || y0 < 0 || x0 + width > w || y0 + height > h) return undefined;
+  const image = kernels.u16(at, w * h);
+  const samples = new Float32Array(width * height);
+  const mask = new Float32Array(width * height);
+  let [area, sum] = [0, 0];
+  for (let i = 0; i < samples.length; i++) {
+    const [x, y] = [x0 + (i % width), y0 + Math.floor(i / width)];
+    samples[i] = image[y * w + x];
+    mask[i] = inside(local, x, y) ? 1 : 0;
+    area += mask[i];
+    sum += mask[i] * samples[i];
+  }
+  let energy = 0;
+  for (let i = 0; i < samples.length; i++) {
+    samples[i] = mask[i] * (samples[i] - sum / area);
+    energy += samples[i] ** 2;
+  }
+  // Where a patch begins is rounded; what is found is a whole px of the level, to be refined by alignment.
+  return area >= 16 && energy > area ? { level, width, height, samples, mask, energy, area } : undefined;
+}
+
+/**
+ * Looks for a patch around an expected place by normalised correlation (Lewis 1995).
+ *
+ * @param x, y - Where the patch's middle is expected, px of the frame.
+ * @param radius - How far it may be, px of the frame.
+ * @returns Its most likely middle in px of the frame, and how like it is there; undefined if there is no room to look.
+ */
+export function searchPatch(
+  kernels: Kernels,
+  picture: RegionPicture,
+  patch: Patch,
+  x: number,
+  y: number,
+  radius: number,
+): { x: number; y: number; likeness: number } | undefined {
+  const step = 2 ** patch.level;
+  const level = picture.levels[patch.level];
+  const cx = Math.round((x - picture.x) / step) - patch.width / 2;
+  const cy = Math.round((y - picture.y) / step) - patch.height / 2;
+  const r = Math.ceil(radius / step);
+  const x0 = Math.max(0, cx - r);
+  const y0 = Math.max(0, cy - r);
+  const w = Math.min(level.width, cx + r + patch.width) - x0;
+  const h = Math.min(level.height, cy + r + patch.height) - y0;
+  if (w < patch.width || h < patch.height) return undefined;
+  return kernels.scoped(() => {
+    const part = kernels.alloc(w * h * 2);
+    const image = kernels.u16(level.at, level.width * level.height);
+    const into = kernels.u16(part, w * h);
+    for (let j = 0; j < h; j++)
+      into.set(image.subarray((y0 + j) * level.width + x0, (y0 + j) * level.width + x0 + w), j * w);
+    const [ow, oh] = [w - patch.width + 1, h - patch.height + 1];
+    const out = kernels.alloc(ow * oh * 4);
+    const [tpl, mask] = [kernels.put(patch.samples), kernels.put(patch.mask)];
+    const { width, height, energy, area } = patch;
+    kernels.run.correlateRegion(part, w, h, tpl, mask, width, height, energy, area, out);
+    const scores = kernels.f32(out, ow * oh);
+    let best = { score: -Infinity, likeness: -1, i: 0 };
+    for (let i = 0; i < scores.length; i++) {
+      const far = ((x0 + (i % ow) - cx) ** 2 + (y0 + Math.floor(i / ow) - cy) ** 2) / (r * r + 1);
+      const score = scores[i] - FAR_PENALTY * Math.min(1, far);
+      if (score > best.score) best = { score, likeness: scores[i], i };
+    }
+    return {
+      x: picture.x + (x0 + (best.i % ow) + patch.width / 2) * step,
+      y: picture.y + (y0 + Math.floor(best.i / ow) + patch.height / 2) * step,
+      likeness: best.likeness,
+    };
+  });
+}
