@@ -83,12 +83,8 @@ export function alignRegion(
   }
   measure(true);
   const rest = system.solve(scale, expected, motion);
-  return {
-    motion,
-    readings: system.readings(),
-    covariance: rest && system.covariance(),
-    misfit: rest ? system.misfit(rest) : Infinity,
-  };
+  const misfit = rest ? system.misfit(rest) : Infinity;
+  return { motion, readings: system.readings(), covariance: rest && system.covariance(), misfit };
 }
 
 /** Measures every cell of a known picture under a motion, and adds what it says to the system. */

@@ -207,9 +207,26 @@ export class CellSystem {
     return n > this.k ? sum / (n - this.k) : 1;
   }
 
-  /** Covariance of the parameters from the cells alone; undefined where they do not determine them. */
+  /**
+   * Covariance of the parameters from the cells alone; undefined where they do not determine them. Grain makes gradients
+   * of its own in the known picture, which tell nothing of where a cell is: their share of each normal matrix is left out,
+   * so that an edge does not count as a corner.
+   */
   covariance(): Float64Array | undefined {
-    const { k } = this;
+    const { k, rows } = this;
+    for (let i = 0; i < this.n * ROW; i += ROW) {
+      // Both pictures have grain, and a central difference has half the variance of a sample.
+      const [xx, xy, yy] = lessened(
+        rows[i + HXX],
+        rows[i + HXY],
+        rows[i + HYY],
+        (rows[i + AREA] * rows[i + NOISE]) / 4,
+      );
+      rows[i + HXX] = xx;
+      rows[i + HXY] = xy;
+      rows[i + HYY] = yy;
+    }
+    this.build();
     const out = new Float64Array(k * k);
     for (let c = 0; c < k; c++) {
       const e = new Float64Array(k);
@@ -226,6 +243,16 @@ export class CellSystem {
       return { x: at(X), y: at(Y), likeness: at(LIKENESS), weight: at(WEIGHT), area: at(AREA) };
     });
   }
+}
+
+/** A symmetric 2x2 matrix with its eigenvalues lowered, not below 0. */
+function lessened(xx: number, xy: number, yy: number, by: number): [number, number, number] {
+  const middle = (xx + yy) / 2;
+  const spread = Math.hypot((xx - yy) / 2, xy);
+  const [high, low] = [Math.max(0, middle + spread - by), Math.max(0, middle - spread - by)];
+  const [m, s] = [(high + low) / 2, spread > 0 ? (high - low) / 2 / spread : 0];
+  const d = (xx - yy) / 2;
+  return [m + s * d, s * xy, m - s * d];
 }
 
 /** A poor match says little; before the first steps even a good cell may match poorly. */

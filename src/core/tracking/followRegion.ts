@@ -53,6 +53,13 @@ const LEVEL_SIDE = 26;
 /** Confidence below which a region counts as lost, and which it needs to be found again. */
 const LOST = 0.3;
 const FOUND = 0.5;
+/** Likeness, against its usual one, from which a region counts as the same. */
+const SAME = 0.93;
+/** A search whose second best place is nearly as good tells nothing. */
+const RIVAL = 0.08;
+/** Sides below which a jump of so many px makes suspicious, px. */
+const SMALL_SIDE = 32;
+const JUMP_PX = 6;
 /** A frame is taken as a further known picture when the anchor's likeness has fallen below this. */
 const FADING = 0.88;
 const WAYPOINT_TRUST = 0.2;
@@ -124,6 +131,10 @@ class Follower {
   private motion: Motion = STILL();
   private velocity: [number, number] = [0, 0];
   private lost = 0;
+  /** Running mean of the likeness of good frames. */
+  private usual = 0;
+  /** Whether the last search found several places that are alike. */
+  private ambiguous = false;
 
   constructor(
     private readonly kernels: Kernels,
@@ -192,11 +203,24 @@ class Follower {
         this.around(quad, radius + 11 * 2 ** this.searchLevel),
       );
       const attempt = this.best(picture, frame, this.starts(picture, predicted, radius));
-      if (!attempt || attempt.confidence < (this.lost > 0 ? FOUND : LOST)) {
+      if (!attempt || !this.believable(attempt, predicted)) {
         return this.miss(frame, predicted, attempt && this.turnedAway(attempt) ? 'turned_away' : 'hidden', attempt);
       }
       return this.hit(frame, picture, attempt);
     });
+  }
+
+  /**
+   * Whether an attempt is taken for the region. What comes back after a gap must look as it did before, and a small thing
+   * must not have jumped while it looks less like itself: walls, planks and crowds are full of look-alikes.
+   */
+  private believable(attempt: Attempt, predicted: Motion): boolean {
+    const same = attempt.likeness / this.usual;
+    if (this.lost > 0) return attempt.confidence >= FOUND && same >= SAME && !this.ambiguous;
+    const { motion } = attempt.found;
+    const jump = Math.hypot(motion[0] - predicted[0], motion[1] - predicted[1]) * this.space.half;
+    if (this.side < SMALL_SIDE && jump > JUMP_PX && same < SAME) return false;
+    return attempt.confidence >= LOST;
   }
 
   private quadOf(motion: Motion): Quad {
@@ -237,6 +261,7 @@ class Follower {
     const quad = this.quadOf(predicted);
     const [cx, cy] = [quad.reduce((s, p) => s + p.x, 0) / 4, quad.reduce((s, p) => s + p.y, 0) / 4];
     const peak = searchPatch(this.kernels, picture, patch, cx, cy, radius);
+    this.ambiguous = peak !== undefined && this.side < SMALL_SIDE && peak.likeness - peak.rival < RIVAL;
     if (!peak || peak.likeness < 0.3) return [predicted];
     const there = predicted.slice();
     there[0] += (peak.x - cx) / space.half;
@@ -326,6 +351,7 @@ class Follower {
     this.lost = 0;
     const quad = this.quadOf(motion);
     if (attempt.confidence > 0.7) {
+      this.usual = this.usual === 0 ? attempt.likeness : 0.9 * this.usual + 0.1 * attempt.likeness;
       this.patch =
         cutPatch(this.kernels, picture, quad, Math.min(this.searchLevel, picture.levels.length - 1)) ?? this.patch;
       this.mark(frame, picture, quad, attempt);

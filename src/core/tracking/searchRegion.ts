@@ -7,6 +7,8 @@ const LARGEST_SIDE = 28;
 const SMALLEST_SIDE = 9;
 /** How much worse a place at the rim of the search may be than one at its middle and still lose: repeated patterns. */
 const FAR_PENALTY = 0.12;
+/** Places within this of the best one belong to it, px of the level. */
+const APART = 3;
 
 /** A small picture of a region as it looked when it was last seen well. */
 export interface Patch {
@@ -66,7 +68,8 @@ export function cutPatch(kernels: Kernels, picture: RegionPicture, quad: Quad, l
  *
  * @param x, y - Where the patch's middle is expected, px of the frame.
  * @param radius - How far it may be, px of the frame.
- * @returns Its most likely middle in px of the frame, and how like it is there; undefined if there is no room to look.
+ * @returns Its most likely middle in px of the frame, how like it is there, and how like the best place is that is not next
+ *   to it; undefined if there is no room to look.
  */
 export function searchPatch(
   kernels: Kernels,
@@ -75,7 +78,7 @@ export function searchPatch(
   x: number,
   y: number,
   radius: number,
-): { x: number; y: number; likeness: number } | undefined {
+): { x: number; y: number; likeness: number; rival: number } | undefined {
   const step = 2 ** patch.level;
   const level = picture.levels[patch.level];
   const cx = Math.round((x - picture.x) / step) - patch.width / 2;
@@ -104,9 +107,16 @@ export function searchPatch(
       const score = scores[i] - FAR_PENALTY * Math.min(1, far);
       if (score > best.score) best = { score, likeness: scores[i], i };
     }
+    let rival = -1;
+    const [bx, by] = [best.i % ow, Math.floor(best.i / ow)];
+    for (let i = 0; i < scores.length; i++) {
+      const near = Math.abs((i % ow) - bx) <= APART && Math.abs(Math.floor(i / ow) - by) <= APART;
+      if (!near && scores[i] > rival) rival = scores[i];
+    }
     return {
-      x: picture.x + (x0 + (best.i % ow) + patch.width / 2) * step,
-      y: picture.y + (y0 + Math.floor(best.i / ow) + patch.height / 2) * step,
+      rival,
+      x: picture.x + (x0 + bx + patch.width / 2) * step,
+      y: picture.y + (y0 + by + patch.height / 2) * step,
       likeness: best.likeness,
     };
   });

@@ -4,6 +4,8 @@ import type { Motion, Quad, RegionSpace } from './regionModel.ts';
 
 /** Cells below this likeness do not show the region. */
 const LIKE = 0.6;
+/** So few cells can be like something else by chance: they must match better. */
+const FEW_CELLS = 4;
 /** Neighbouring cells share samples and grain is not white: their errors are not independent. */
 const DEPENDENCE = 5;
 /** Error that is expected even of the best match, px. */
@@ -39,18 +41,20 @@ export function trustOf(
   free: readonly number[],
   ownError: number,
 ): Trust {
-  let [area, like] = [0, 0];
+  let [area, alike] = [0, 0];
   for (const r of readings) {
     if (r.likeness < LIKE) continue;
     const part = r.area * Math.min(1, 1.3 * r.weight);
     area += part;
-    like += part * r.likeness;
+    alike += part * r.likeness;
   }
   const share = wholeArea > 0 ? Math.min(1, area / wholeArea) : 0;
-  const likeness = area > 0 ? like / area : 0;
+  const likeness = area > 0 ? alike / area : 0;
+  const few = readings.filter((r) => r.weight > 0.3).length < FEW_CELLS;
+  const [unlike, like] = few ? [0.6, 0.95] : [0.55, 0.8];
   const variance = found.covariance ? cornerVariance(found.motion, found.covariance, quad, space, free) : Infinity;
   const error = Math.sqrt(variance * DEPENDENCE * Math.max(1, found.misfit) + ownError ** 2 + LEAST_ERROR ** 2);
-  const confidence = (smoothstep(0.08, 0.34, share) * smoothstep(0.55, 0.8, likeness)) / (1 + error ** 2);
+  const confidence = (smoothstep(0.04, 0.25, share) * smoothstep(unlike, like, likeness)) / (1 + error ** 2);
   return { confidence: Number.isFinite(confidence) ? confidence : 0, error, share, likeness };
 }
 
