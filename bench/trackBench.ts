@@ -8,7 +8,7 @@ import { trackRegion } from '../src/core/tracking/trackRegion.ts';
 import type { TrackRow } from '../src/core/tracking/trackTable.ts';
 import type { Kernels } from '../src/kernels/index.ts';
 import { loadKernels } from '../src/media/kernelFile.ts';
-import { LumaStore } from '../src/media/lumaStore.ts';
+import { decodeLuma, type LumaFrames } from '../src/media/lumaStore.ts';
 import { probeClip } from '../src/media/probe.ts';
 import { sequence } from '../demo/noise.ts';
 import { measureProcess, type Usage } from './measureProcess.ts';
@@ -82,7 +82,7 @@ export async function benchTracks(shot: Shot, folder: string, scratch: string): 
   const output = join(scratch, 'track.csv');
   const track = await measureProcess('node', [MNESTRA, ...argumentsOf(regions[0], clip, output)]);
   const raw = join(scratch, 'luma.raw');
-  const luma = await LumaStore.decode(clip, await probeClip(clip), raw, { first: 0, last: shot.frames - 1 });
+  const luma = await decodeLuma(clip, await probeClip(clip), raw, { first: 0, last: shot.frames - 1 });
   const kernels = await loadKernels();
   const run = (r: Region): TrackScore => score(r, shot, truth, follow(kernels, luma, r, shot.frames - 1));
   const scores = [...regions.map(run), total(scattered(shot, truth).map(run))];
@@ -91,7 +91,7 @@ export async function benchTracks(shot: Shot, folder: string, scratch: string): 
   return { scores, decode, track };
 }
 
-function follow(kernels: Kernels, luma: LumaStore, region: Region, last: number): TrackRow[] {
+function follow(kernels: Kernels, luma: LumaFrames, region: Region, last: number): TrackRow[] {
   const quad = cornersOf(region).map(([x, y]) => ({ x, y })) as unknown as Quad;
   const parts = partsUpTo(region.model);
   const anchors = [{ frame: region.frame, quad }];

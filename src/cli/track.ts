@@ -8,7 +8,7 @@ import type { TrackedFrame } from '../core/tracking/followRegion.ts';
 import { trackRegion } from '../core/tracking/trackRegion.ts';
 import { trackCsv, trackJson } from '../core/tracking/trackTable.ts';
 import { loadKernels } from '../media/kernelFile.ts';
-import { LumaStore } from '../media/lumaStore.ts';
+import { decodeLuma, type LumaFrames } from '../media/lumaStore.ts';
 import { probeClip } from '../media/probe.ts';
 import { requireRoom } from '../media/room.ts';
 import type { Terminal } from './terminal.ts';
@@ -39,7 +39,7 @@ export async function trackCommand(request: TrackCommand, terminal: Terminal, si
     const bytes = 2.2 * clip.width * clip.height * (range.last - range.first + 1);
     await requireRoom(folder, bytes, 'The track', 'Make room, or set MNESTRA_SCRATCH to a folder on a larger disk.');
     terminal.stage('decode');
-    const luma = await LumaStore.decode(request.input, clip, join(folder, 'luma.raw'), range, signal);
+    const luma = await decodeLuma(request.input, clip, join(folder, 'luma.raw'), range, signal);
     const rows = await follow(luma, request, range, terminal, signal).finally(() => luma.close());
     const json = request.output.endsWith('.json');
     await writeFile(request.output, json ? trackJson(rows) : trackCsv(rows));
@@ -49,7 +49,7 @@ export async function trackCommand(request: TrackCommand, terminal: Terminal, si
 }
 
 async function follow(
-  luma: LumaStore,
+  luma: LumaFrames,
   { frame, region, parts }: TrackCommand,
   range: { first: number; last: number },
   terminal: Terminal,

@@ -1,4 +1,7 @@
+import type { Ride } from '../core/shapes/ride.ts';
 import type { Ease, PathPoint, Removal, Shape } from '../core/shapes/shape.ts';
+import type { LossReason } from '../core/tracking/followRegion.ts';
+import type { Quad, TrackPart } from '../core/tracking/regionModel.ts';
 
 /**
  * The document of a shot: what a person has drawn and set. Things are kept by id and keys by frame, never by their
@@ -6,6 +9,31 @@ import type { Ease, PathPoint, Removal, Shape } from '../core/shapes/shape.ts';
  */
 export interface ShotDocument {
   removals: Record<string, RemovalNode>;
+  tracks: Record<string, TrackNode>;
+}
+
+/** A region that is followed over the shot: shapes can ride on it. */
+export interface TrackNode {
+  name: string;
+  rank: number;
+  /** What of its motion is solved for. */
+  parts: TrackPart[];
+  /** Frames in which a person has set the corners, which then hold; at least one. */
+  anchors: Record<string, Corners>;
+  /** Confidence (0..1) and corners on every frame that has been followed, the anchors too. */
+  frames: Record<string, TrackEntry>;
+  /** Stretches of frames, inclusive, in which it is lost. */
+  losses: { from: number; to: number; reason: LossReason }[];
+}
+
+/** x0 y0 … x3 y3: corners in order around the region, px of the picture as shown. */
+export type Corners = number[];
+/** Confidence, then corners. */
+export type TrackEntry = number[];
+
+/** A removal as it is drawn: with the tracks that its shapes ride on. */
+export interface Marks extends RemovalNode {
+  tracks: Record<string, Pick<TrackNode, 'frames' | 'anchors'>>;
 }
 
 export interface RemovalNode {
@@ -36,6 +64,8 @@ export interface ShapeNode {
   kind: Shape['kind'];
   operation: Shape['operation'];
   visible?: { from: number; to: number };
+  /** The track that it rides on, and the frame in whose px its keys are drawn. */
+  rides?: { track: string; home: number };
   /** By frame number. */
   keys: Record<string, { ease: Ease; points: PathPoint[] }>;
 }
@@ -43,6 +73,7 @@ export interface ShapeNode {
 export const LIMITS = {
   removals: 40,
   shapes: 40,
+  tracks: 40,
   keys: 2000,
   points: 400,
   /** Px from the frame's corner. */
@@ -62,8 +93,23 @@ export function ranked<T extends { rank: number }>(nodes: Record<string, T>): [s
   return Object.entries(nodes).sort(byRank);
 }
 
+export const quadOf = (c: Corners): Quad => [0, 2, 4, 6].map((i) => ({ x: c[i], y: c[i + 1] })) as unknown as Quad;
+export const cornersOf = (quad: Quad): Corners => quad.flatMap((p) => [p.x, p.y]);
+
+/** A removal with what its shapes ride on; undefined if there is no such removal. */
+export function marksOf({ removals, tracks }: ShotDocument, id: string): Marks | undefined {
+  const node = removals[id] as RemovalNode | undefined;
+  if (!node) return undefined;
+  const ridden = Object.values(node.shapes).flatMap(({ rides }) => (rides && tracks[rides.track] ? [rides.track] : []));
+  const pick = (track: string): [string, Pick<TrackNode, 'frames' | 'anchors'>] => {
+    const { frames, anchors } = tracks[track];
+    return [track, { frames, anchors }];
+  };
+  return { ...node, tracks: Object.fromEntries(ridden.map(pick)) };
+}
+
 /** A removal as the core computes on it; its frames counted from `first`. */
-export function toRemoval(id: string, node: RemovalNode, first = 0): Removal {
+export function toRemoval(id: string, node: Marks, first = 0): Removal {
   const { name, hidden, grow, featherIn, featherOut } = node;
   return {
     id,
@@ -72,11 +118,14 @@ export function toRemoval(id: string, node: RemovalNode, first = 0): Removal {
     grow,
     featherIn,
     featherOut,
-    shapes: ranked(node.shapes).map(([shapeId, shape]) => toShape(shapeId, shape, first)),
+    shapes: ranked(node.shapes).map(([shapeId, shape]) => toShape(shapeId, shape, first, node.tracks)),
   };
 }
 
-export function toShape(id: string, { name, kind, operation, visible, keys }: ShapeNode, first = 0): Shape {
+/** @param tracks - Without them the shape is as it was drawn, in px of the frame that it is at home in. */
+export function toShape(id: string, node: ShapeNode, first = 0, tracks: Marks['tracks'] = {}): Shape {
+  const { name, kind, operation, visible, keys, rides } = node;
+  const track = rides && (tracks[rides.track] as TrackNode | undefined);
   return {
     id,
     name,
@@ -86,15 +135,27 @@ export function toShape(id: string, { name, kind, operation, visible, keys }: Sh
     keys: Object.entries(keys)
       .map(([frame, key]) => ({ frame: Number(frame) - first, ...key }))
       .sort((a, b) => a.frame - b.frame),
+    ...(track && { ride: toRide(track, rides.home, first) }),
   };
 }
 
+export function toRide({ frames, anchors }: Pick<TrackNode, 'frames' | 'anchors'>, home: number, first = 0): Ride {
+  const known = new Map(Object.entries(frames).map(([frame, entry]) => [Number(frame), entry.slice(1)]));
+  for (const [frame, corners] of Object.entries(anchors)) known.set(Number(frame), corners);
+  const quads = [...known].map(([frame, corners]) => ({ frame: frame - first, quad: quadOf(corners) }));
+  return { home: home - first, quads: quads.sort((a, b) => a.frame - b.frame) };
+}
+
 /** What of a removal decides on its matte, as text: equal texts, equal mattes. */
-export function marksText(node: RemovalNode): string {
+export function marksText(node: Marks): string {
   const { grow, featherIn, featherOut } = node;
-  const shapes = ranked(node.shapes).map(([, { operation, visible, keys }]) => ({
+  const shapes = ranked(node.shapes).map(([, { operation, visible, keys, rides }]) => ({
     operation,
     visible: visible ?? null,
+    ...(rides &&
+      (node.tracks as Marks['tracks'] | undefined)?.[rides.track] && {
+        ride: toRide(node.tracks[rides.track], rides.home),
+      }),
     keys: Object.entries(keys)
       .sort((a, b) => Number(a[0]) - Number(b[0]))
       .map(([frame, { ease, points }]) => [

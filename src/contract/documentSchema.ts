@@ -1,9 +1,13 @@
 import Joi from 'joi';
 import { MAX_NAME } from './clips.ts';
+import { LOSS_REASONS } from '../core/tracking/followRegion.ts';
+import { TRACK_PARTS } from '../core/tracking/regionModel.ts';
 import { LIMITS, type ShotDocument, type TakeSettings } from './document.ts';
 
 const id = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
 const frame = Joi.number().integer().min(0).max(1_000_000);
+/** Keys of what is kept by frame. */
+const byFrame = /^(0|[1-9]\d{0,6})$/;
 const place = Joi.number().min(-LIMITS.place).max(LIMITS.place).required();
 const name = Joi.string().min(1).max(MAX_NAME).required();
 const rank = Joi.number().required();
@@ -20,12 +24,9 @@ const shape = Joi.object({
   rank,
   kind: Joi.string().valid('path', 'ellipse', 'rectangle').required(),
   operation: Joi.string().valid('add', 'subtract').required(),
+  rides: Joi.object({ track: Joi.string().pattern(id).required(), home: frame.required() }),
   visible: Joi.object({ from: frame.required(), to: frame.min(Joi.ref('from')).required() }),
-  keys: Joi.object()
-    .pattern(/^(0|[1-9]\d{0,6})$/, key)
-    .min(1)
-    .max(LIMITS.keys)
-    .required(),
+  keys: Joi.object().pattern(byFrame, key).min(1).max(LIMITS.keys).required(),
 });
 
 /** Px and percent as in the document. */
@@ -46,7 +47,42 @@ const removal = Joi.object({
   shapes: Joi.object().pattern(id, shape).max(LIMITS.shapes).required(),
 });
 
+const corners = Joi.array().items(place).length(8);
+
+const track = Joi.object({
+  name,
+  rank,
+  parts: Joi.array()
+    .items(Joi.string().valid(...TRACK_PARTS))
+    .unique()
+    .min(1)
+    .required(),
+  anchors: Joi.object().pattern(byFrame, corners).min(1).max(LIMITS.keys).required(),
+  frames: Joi.object()
+    .pattern(
+      byFrame,
+      Joi.array()
+        .ordered(Joi.number().min(0).max(1).required(), ...Array(8).fill(place))
+        .length(9),
+    )
+    .max(LIMITS.keys)
+    .required(),
+  losses: Joi.array()
+    .items(
+      Joi.object({
+        from: frame.required(),
+        to: frame.required(),
+        reason: Joi.string()
+          .valid(...LOSS_REASONS)
+          .required(),
+      }),
+    )
+    .max(LIMITS.keys)
+    .required(),
+});
+
 /** Numbers must be numbers here: nothing is converted. */
 export const shotDocument = Joi.object<ShotDocument>({
   removals: Joi.object().pattern(id, removal).max(LIMITS.removals).required(),
+  tracks: Joi.object().pattern(id, track).max(LIMITS.tracks).required(),
 }).prefs({ convert: false });

@@ -29,6 +29,7 @@ export const STAGES: Readonly<Record<string, string>> = {
   finish: 'matches light, sharpness and grain',
   preview: 'makes it playable',
   write: 'writes the file',
+  follow: 'follows the region',
 };
 
 /** Sums over frames, px of hole. */

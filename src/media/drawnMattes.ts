@@ -3,6 +3,7 @@ import type { FrameFormat, FrameReader, Rect } from '../core/image/format.ts';
 import { drawMatte, type Matte } from '../core/shapes/matte.ts';
 import type { Removal } from '../core/shapes/shape.ts';
 import { matteFormat } from './decode.ts';
+import { toShown } from './turn.ts';
 
 export interface DrawnMatteOptions {
   /** Frames counted as those of the reader; drawn on the picture as it is shown. */
@@ -75,18 +76,11 @@ function turnBack(matte: Matte, rotation: number, width: number, height: number)
   const out = new Uint8Array(values.length);
   for (let y = 0; y < turned.height; y++) {
     for (let x = 0; x < turned.width; x++) {
-      const [u, v] = shownPlace(turned.x + x, turned.y + y, rotation, width, height);
+      const { x: u, y: v } = toShown({ x: turned.x + x, y: turned.y + y }, rotation, width, height);
       out[y * turned.width + x] = values[(v - rect.y) * rect.width + u - rect.x];
     }
   }
   return { rect: turned, values: out };
-}
-
-/** Where a stored pixel is on the picture as shown. */
-function shownPlace(x: number, y: number, rotation: number, width: number, height: number): [number, number] {
-  if (rotation === 90) return [height - 1 - y, x];
-  if (rotation === 180) return [width - 1 - x, height - 1 - y];
-  return [y, width - 1 - x];
 }
 
 function turnedRect(r: Rect, rotation: number, width: number, height: number): Rect {

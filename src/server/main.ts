@@ -8,6 +8,7 @@ import { uploadServer } from './http/uploads.ts';
 import { clipRoutes } from './http/clipRoutes.ts';
 import { shotRoutes } from './http/shotRoutes.ts';
 import { exportRoutes, revealRoutes, takeRoutes } from './http/takeRoutes.ts';
+import { trackRoutes } from './http/trackRoutes.ts';
 import { jobs, openQueue } from './jobs/queue.ts';
 import { ClipService } from './services/clips.ts';
 import { ExportService } from './services/exports.ts';
@@ -15,6 +16,7 @@ import { FrameStores } from './services/frameStores.ts';
 import { PictureService } from './services/pictures.ts';
 import { RevealService } from './services/reveals.ts';
 import { ShotService } from './services/shots.ts';
+import { TrackService } from './services/tracks.ts';
 import { TakeService } from './services/takes.ts';
 import { migrate, openDatabase } from './store/database.ts';
 
@@ -42,6 +44,7 @@ const endpoints = [
   ...shotRoutes(new ShotService(database, tell)),
   ...takeRoutes(new TakeService(database, { tell, queue: put.take }), pictures),
   ...revealRoutes(new RevealService(files, put.reveal)),
+  ...trackRoutes(new TrackService({ tell, queue: put.follow })),
   ...exportRoutes(new ExportService(files, { tell, queue: put.export })),
 ];
 const app = createApp({ endpoints, events, uploads: uploadServer(config, files, clips), page: PAGE });

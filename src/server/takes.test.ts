@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { createHash, randomUUID } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { deserialize } from 'node:v8';
-import { toRemoval, type RemovalNode } from '../contract/document.ts';
+import { marksOf, toRemoval, type RemovalNode } from '../contract/document.ts';
 import type { ErrorBody } from '../contract/errors.ts';
 import type { ShotState, ShotView } from '../contract/shots.ts';
 import type { ExportBody, ExportView, RevealView, TakeView } from '../contract/takes.ts';
@@ -182,7 +182,10 @@ describe('a take', () => {
     expect(row).toMatchObject({ state: 'done', fileName: 'Walk_clean.mkv' });
     const [clean, original] = [raw(path, 'yuv420p'), raw(house.at('walk.mp4'), 'yuv420p')];
     expect(clean.length).toBe(56 * FRAME);
-    const removal = toRemoval(id, (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body.document.removals[id]);
+    const removal = toRemoval(
+      id,
+      marksOf((await house.call<ShotState>('GET', `/shots/${shot.id}`)).body.document, id)!,
+    );
     let [outside, red, redBefore] = [0, 0, 0];
     for (let t = 8; t <= 63; t++) {
       const { rect, values } = drawMatte(removal, t, W, H);
@@ -239,7 +242,10 @@ describe('a take', () => {
     const { path } = await exported(shot, { kind: 'matte', removalId: id });
     const matte = raw(path, 'gray');
     expect(matte.length).toBe(56 * W * H);
-    const removal = toRemoval(id, (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body.document.removals[id]);
+    const removal = toRemoval(
+      id,
+      marksOf((await house.call<ShotState>('GET', `/shots/${shot.id}`)).body.document, id)!,
+    );
     const { rect, values } = drawMatte(removal, 20, W, H);
     const own = new Uint8Array(W * H);
     for (let y = 0; y < rect.height; y++) {

@@ -57,3 +57,28 @@ export function jacobian(m: ArrayLike<number>, x: number, y: number): [number, n
   const py = (m[3] * x + m[4] * y + m[5]) * q;
   return [(m[0] - px * m[6]) * q, (m[1] - px * m[7]) * q, (m[3] - py * m[6]) * q, (m[4] - py * m[7]) * q];
 }
+
+/**
+ * The homography that takes the corners of one quadrilateral to those of another, in order (by way of the unit square,
+ * Heckbert 1989). Undefined if three corners of either lie on a line.
+ */
+export function quadToQuad(from: readonly Point[], to: readonly Point[]): Matrix3 | undefined {
+  const [a, b] = [squareToQuad(from), squareToQuad(to)];
+  if (!a || !b) return undefined;
+  const m = multiply3(b, invert3(a));
+  return m.every(Number.isFinite) ? normalise3(m) : undefined;
+}
+
+function squareToQuad([p0, p1, p2, p3]: readonly Point[]): Matrix3 | undefined {
+  const [dx1, dy1, dx2, dy2] = [p1.x - p2.x, p1.y - p2.y, p3.x - p2.x, p3.y - p2.y];
+  const [sx, sy] = [p0.x - p1.x + p2.x - p3.x, p0.y - p1.y + p2.y - p3.y];
+  const det = dx1 * dy2 - dx2 * dy1;
+  if (Math.abs(det) < 1e-9) return undefined;
+  const g = (sx * dy2 - dx2 * sy) / det;
+  const h = (dx1 * sy - sx * dy1) / det;
+  return Float64Array.of(
+    ...[p1.x - p0.x + g * p1.x, p3.x - p0.x + h * p3.x, p0.x],
+    ...[p1.y - p0.y + g * p1.y, p3.y - p0.y + h * p3.y, p0.y],
+    ...[g, h, 1],
+  );
+}

@@ -1,9 +1,16 @@
+import { movedPath, rideMatrix } from './ride.ts';
 import type { PathPoint, Shape } from './shape.ts';
 
 const FIELDS = ['x', 'y', 'inX', 'inY', 'outX', 'outY'] as const;
 
+/** The path of a shape at a frame, px of that frame, wherever it rides; undefined where it does not count. */
+export function pathAt(shape: Shape, frame: number): PathPoint[] | undefined {
+  const points = drawnPathAt(shape, frame);
+  return points && shape.ride ? movedPath(points, rideMatrix(shape.ride, frame)) : points;
+}
+
 /**
- * The path of a shape at a frame; undefined where it does not count.
+ * The path of a shape at a frame as it was drawn, before it rides; undefined where it does not count.
  *
  * Before the first key and after the last the nearest key holds. Between keys each number of each point goes straight
  * (`linear`), along a cubic Hermite curve whose slope at a key is that of the line through its neighbours (`smooth`;
@@ -11,7 +18,7 @@ const FIELDS = ['x', 'y', 'inX', 'inY', 'outX', 'outY'] as const;
  * different numbers of points, the one with fewer is refined without changing its outline: its longest segments are
  * halved (de Casteljau) until both have as many.
  */
-export function pathAt(shape: Shape, frame: number): PathPoint[] | undefined {
+export function drawnPathAt(shape: Shape, frame: number): PathPoint[] | undefined {
   const { keys, visible } = shape;
   if (keys.length === 0 || (visible && (frame < visible.from || frame > visible.to))) return undefined;
   const next = keys.findIndex((k) => k.frame > frame);

@@ -1,3 +1,5 @@
+import type { Ride } from './ride.ts';
+
 /**
  * A corner of a closed path of cubic Béziers: its place and its two handles, as offsets from the place.
  * Frame px, pixel centres at whole numbers.
@@ -32,6 +34,8 @@ export interface Shape {
   visible?: { from: number; to: number };
   /** At least one, in ascending frames. One key alone: the shape is constant. */
   keys: ShapeKey[];
+  /** What it rides on: its keys are then drawn in px of the ride's home frame. */
+  ride?: Ride;
 }
 
 /** One thing to take out of a shot, with everything that belongs to it. */

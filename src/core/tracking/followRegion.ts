@@ -21,7 +21,8 @@ import { cutPatch, searchLevel, searchPatch, type Patch } from './searchRegion.t
 import { trustOf, type Trust } from './trustRegion.ts';
 
 /** Why a region cannot be followed at a frame. */
-export type LossReason = 'hidden' | 'out_of_frame' | 'too_small' | 'no_texture' | 'turned_away';
+export const LOSS_REASONS = ['hidden', 'out_of_frame', 'too_small', 'no_texture', 'turned_away'] as const;
+export type LossReason = (typeof LOSS_REASONS)[number];
 
 export interface TrackedFrame {
   frame: number;

@@ -1,3 +1,4 @@
+import { marksOf } from '../../contract/document.ts';
 import { mkdir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { AppError } from '../../core/errors.ts';
@@ -116,9 +117,9 @@ async function pickOf({ shotId, removalId }: Export): Promise<Take> {
 }
 
 async function writeMatte(row: Export, output: string, { shot, clip, cut }: Source, work: Work): Promise<void> {
-  const node = shot.document.removals[row.removalId!];
-  if (!node) throw new AppError('not_found', 'The removal whose matte was to be exported is gone.');
-  const mattes = mattesOf(clip, row.removalId!, node, shot.first, cut.frames);
+  const marks = marksOf(shot.document, row.removalId!);
+  if (!marks) throw new AppError('not_found', 'The removal whose matte was to be exported is gone.');
+  const mattes = mattesOf(clip, row.removalId!, marks, shot.first, cut.frames);
   const grey = storedFormat('gray', cut.width, cut.height);
   const next = counted(work, cut.frames, (t) => {
     const frame = new Uint8Array(frameBytes(grey.format));

@@ -2,6 +2,7 @@ import { Logger, makeWorkerUtils, run, type Runner, type TaskList, type WorkerUt
 import pg from 'pg';
 import type { ServerEvent } from '../../contract/events.ts';
 import { runExport } from './exportJob.ts';
+import { runFollow } from './followJob.ts';
 import { importClip } from './importClip.ts';
 import { runReveal } from './revealJob.ts';
 import type { JobContext } from './runWork.ts';
@@ -29,6 +30,7 @@ export const jobs = (utils: WorkerUtils) => ({
   reveal: (shotId: string, removalId: string) =>
     add(utils, 'reveal', { shotId, removalId }, `reveal:${shotId}:${removalId}`),
   export: (id: string) => add(utils, 'export', { id }, `export:${id}`),
+  follow: (id: string) => add(utils, 'follow', { id }, `follow:${id}`),
 });
 
 async function add(utils: WorkerUtils, task: string, payload: object, jobKey: string): Promise<void> {
@@ -64,8 +66,10 @@ export async function runWorker(
       return runReveal(shotId, removalId, context);
     },
   };
+  // Somebody steers a track and looks on: it does not wait for anything.
+  const quick: TaskList = { follow: (payload) => runFollow(id(payload), context) };
   await forgetDelays(pool);
-  const runners = await Promise.all([heavy, light].map((taskList) => runTasks(connectionString, taskList)));
+  const runners = await Promise.all([heavy, light, quick].map((taskList) => runTasks(connectionString, taskList)));
   const heart = await startHeart(pool, runners);
   return {
     ended: Promise.race(runners.map((r) => r.promise)),

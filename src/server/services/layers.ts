@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { marksText, ranked, toRemoval, type RemovalNode, type ShotDocument } from '../../contract/document.ts';
+import { marksOf, marksText, ranked, toRemoval, type Marks, type ShotDocument } from '../../contract/document.ts';
 import { workRange } from '../../contract/shots.ts';
 import { DrawnMattes } from '../../media/drawnMattes.ts';
 import type { Layer } from '../../media/layeredFrames.ts';
@@ -15,13 +15,7 @@ export function storedClip(clip: Clip, files: Files): StoredClip {
 }
 
 /** The mattes of a removal on `count` frames of a clip from `first`. */
-export function mattesOf(
-  { info }: StoredClip,
-  id: string,
-  marks: RemovalNode,
-  first: number,
-  count: number,
-): DrawnMattes {
+export function mattesOf({ info }: StoredClip, id: string, marks: Marks, first: number, count: number): DrawnMattes {
   const { width, height, rotation } = info;
   return new DrawnMattes({ removal: toRemoval(id, marks, first), width, height, rotation, count });
 }
@@ -62,8 +56,8 @@ export function basisOf(
   removalId: string,
   picks: Map<string, Take>,
   clipFrames: number,
-): { marks: RemovalNode; first: number; count: number; beneath: string[]; hash: string } | undefined {
-  const marks = shot.document.removals[removalId] as RemovalNode | undefined;
+): { marks: Marks; first: number; count: number; beneath: string[]; hash: string } | undefined {
+  const marks = marksOf(shot.document, removalId);
   if (!marks) return undefined;
   const { first, count } = workRange(shotView(shot), clipFrames);
   const beneath = picksInOrder(shot.document, picks, removalId).map((t) => t.id);

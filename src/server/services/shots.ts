@@ -31,7 +31,7 @@ export class ShotService {
     const clip = await Clip.findByPk(body.clipId);
     if (!clip) throw new AppError('not_found', `There is no clip ${body.clipId}. It may have been deleted.`);
     checkRange(body, clip);
-    const shot = await Shot.create({ id: randomUUID(), ...body, document: { removals: {} } });
+    const shot = await Shot.create({ id: randomUUID(), ...body, document: { removals: {}, tracks: {} } });
     await this.changed(shot.id);
     return shotView(shot);
   }

@@ -2,6 +2,7 @@ import { Sequelize } from 'sequelize';
 import { SequelizeStorage, Umzug } from 'umzug';
 import { defineClip } from './clip.ts';
 import { defineExport } from './export.ts';
+import { defineFollow } from './follow.ts';
 import { MIGRATIONS } from './migrations.ts';
 import { defineReveal } from './reveal.ts';
 import { defineJournal, defineShot } from './shot.ts';
@@ -10,7 +11,7 @@ import { defineTake } from './take.ts';
 /** Connects; models are defined on the connection. */
 export function openDatabase(url: string): Sequelize {
   const database = new Sequelize(url, { dialect: 'postgres', logging: false, pool: { max: 8, acquire: 10_000 } });
-  for (const define of [defineClip, defineShot, defineJournal, defineTake, defineReveal, defineExport])
+  for (const define of [defineClip, defineShot, defineJournal, defineTake, defineReveal, defineExport, defineFollow])
     define(database);
   return database;
 }

@@ -135,4 +135,28 @@ export const MIGRATIONS: readonly Migration[] = [
       CREATE INDEX exports_of_shot ON exports (shot_id);
     `),
   },
+  {
+    name: '004-tracks',
+    up: sql(`
+      UPDATE shots SET document = document || '{"tracks": {}}' WHERE NOT document ? 'tracks';
+      CREATE TABLE follows (
+        id uuid PRIMARY KEY,
+        shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE,
+        track_id uuid NOT NULL,
+        first integer NOT NULL CHECK (first >= 0),
+        last integer NOT NULL CHECK (last >= first),
+        found jsonb NOT NULL DEFAULT '{}',
+        state text NOT NULL CHECK (state IN ('queued', 'running', 'done', 'failed', 'cancelled')),
+        stage text NOT NULL DEFAULT 'waiting',
+        progress real NOT NULL DEFAULT 0 CHECK (progress BETWEEN 0 AND 1),
+        seconds_left real,
+        cancel boolean NOT NULL DEFAULT false,
+        error jsonb,
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        CHECK (state <> 'failed' OR error IS NOT NULL)
+      );
+      CREATE INDEX follows_of_track ON follows (shot_id, track_id);
+    `),
+  },
 ];

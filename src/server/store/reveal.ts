@@ -6,11 +6,11 @@ import {
   type InferCreationAttributes,
   type Sequelize,
 } from 'sequelize';
-import type { RemovalNode } from '../../contract/document.ts';
+import type { Marks } from '../../contract/document.ts';
 import type { RevealView } from '../../contract/takes.ts';
 
 export interface RevealTask {
-  marks: RemovalNode;
+  marks: Marks;
   first: number;
   count: number;
 }

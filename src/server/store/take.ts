@@ -6,7 +6,7 @@ import {
   type InferCreationAttributes,
   type Sequelize,
 } from 'sequelize';
-import type { RemovalNode, TakeSettings } from '../../contract/document.ts';
+import type { Marks, TakeSettings } from '../../contract/document.ts';
 import type { TakeView, WorkState } from '../../contract/takes.ts';
 import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
 
@@ -19,7 +19,7 @@ export class Take extends Model<InferAttributes<Take>, InferCreationAttributes<T
   declare draft: boolean;
   declare settings: TakeSettings;
   /** The removal as it was. */
-  declare marks: RemovalNode;
+  declare marks: Marks;
   /** Of everything that the take was computed from but its settings: see `basisHash`. */
   declare marksHash: string;
   /** Frames of the clip. */

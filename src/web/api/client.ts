@@ -1,6 +1,7 @@
 import type { ClipView } from '../../contract/clips.ts';
 import type { ErrorBody } from '../../contract/errors.ts';
 import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../contract/shots.ts';
+import type { FollowBody, FollowView } from '../../contract/tracks.ts';
 import type { ExportBody, ExportView, RevealView, TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
 
 /** An answer that was not what was asked for: `code` for programs, `message` for people. */
@@ -66,6 +67,11 @@ export const api = {
   removeTake: (id: string) => call<undefined>('DELETE', `/takes/${id}`),
   restoreTake: (id: string) => call<TakeView>('POST', `/takes/${id}/restore`),
 
+  follows: (shotId: string) => call<FollowView[]>('GET', `/shots/${shotId}/follows`),
+  follow: (shotId: string, trackId: string, body: FollowBody) =>
+    call<FollowView>('POST', `/shots/${shotId}/tracks/${trackId}/follow`, body),
+  cancelFollow: (id: string) => call<FollowView>('POST', `/follows/${id}/cancel`),
+
   exports: (shotId: string) => call<ExportView[]>('GET', `/shots/${shotId}/exports`),
   addExport: (shotId: string, body: ExportBody) => call<ExportView>('POST', `/shots/${shotId}/exports`, body),
   cancelExport: (id: string) => call<ExportView>('POST', `/exports/${id}/cancel`),
@@ -78,6 +84,8 @@ export const urls = {
   clipFrame: (clipId: string, frame: number): string => `/api/clips/${clipId}/frames/${frame}`,
   takeProxy: (takeId: string): string => `/api/takes/${takeId}/proxy`,
   takeFrame: (takeId: string, frame: number): string => `/api/takes/${takeId}/frames/${frame}`,
+  trackTable: (shotId: string, trackId: string, kind: 'csv' | 'json'): string =>
+    `/api/shots/${shotId}/tracks/${trackId}/${kind}`,
   revealMaps: (key: string): string => `/api/reveals/${key}/maps`,
   exportFile: (id: string): string => `/api/exports/${id}/file`,
 };

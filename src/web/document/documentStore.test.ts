@@ -7,7 +7,7 @@ import { addRemoval } from './edits.ts';
 
 /** A server in a few lines: one shot, whose edits it applies, refuses, or does not answer. */
 class FakeServer {
-  document: ShotDocument = { removals: {} };
+  document: ShotDocument = { removals: {}, tracks: {} };
   revision = 0;
   edits: EditBody[] = [];
   mood: 'well' | 'away' | 'refuses' = 'well';

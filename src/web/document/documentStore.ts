@@ -9,7 +9,7 @@ import { loadPending, savePending } from './pendingEdits.ts';
 
 /** How long until what could not be sent is sent again, ms. */
 const RETRY_MS = 1000;
-const EMPTY: ShotDocument = { removals: {} };
+const EMPTY: ShotDocument = { removals: {}, tracks: {} };
 
 type Step = 'undo' | 'redo';
 

@@ -17,7 +17,7 @@ import {
 } from './edits.ts';
 
 function start(): { doc: ShotDocument; removal: RemovalNode; shape: RemovalNode['shapes'][string]; id: string } {
-  const doc: ShotDocument = { removals: {} };
+  const doc: ShotDocument = { removals: {}, tracks: {} };
   const removal = doc.removals[addRemoval(doc)];
   const id = addShape(removal, 'rectangle', 10, rectanglePoints(0, 0, 10, 10));
   return { doc, removal, shape: removal.shapes[id], id };
@@ -29,7 +29,7 @@ it('what is added is a document that the server takes', () => {
 });
 
 it('the order of removals is changed by rank alone', () => {
-  const doc: ShotDocument = { removals: {} };
+  const doc: ShotDocument = { removals: {}, tracks: {} };
   const [a, b, c] = [addRemoval(doc), addRemoval(doc), addRemoval(doc)];
   moveRemoval(doc, c, a);
   expect(ranked(doc.removals).map(([id]) => id)).toEqual([c, a, b]);

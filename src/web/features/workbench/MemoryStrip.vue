@@ -10,6 +10,8 @@ import { percent } from './advice.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
 import { memoryPaths } from './stripCharts.ts';
+import TrackLane from './TrackLane.vue';
+import { useTracks } from './tracksStore.ts';
 import { useWork } from './workStore.ts';
 
 const props = defineProps<{ shot: ShotView; clipFrames: number; frame: number }>();
@@ -19,6 +21,8 @@ const LABELS = 116;
 const RULER = 20;
 const RIBBON = 7;
 const LANE = 19;
+/** Height of the lane of a track. */
+const TRACK = 30;
 const UP = 46;
 const DOWN = 24;
 /** Fewest frames across. */
@@ -28,6 +32,7 @@ const doc = useDocument();
 const stage = useStage();
 const work = useWork();
 const reveals = useReveal();
+const tracks = useTracks();
 
 const box = ref<HTMLElement>();
 const { width } = useElementSize(box);
@@ -55,7 +60,8 @@ const selected = computed(() => doc.document.removals[stage.removalId]);
 const lanes = computed(() => (selected.value ? ranked(selected.value.shapes) : []));
 
 const lanesTop = computed(() => RULER + others.value.length * RIBBON + 4);
-const chartTop = computed(() => lanesTop.value + Math.max(1, lanes.value.length) * LANE + 6);
+const trackTop = computed(() => lanesTop.value + Math.max(1, lanes.value.length) * LANE + 2);
+const chartTop = computed(() => trackTop.value + (tracks.current ? TRACK : 0) + 4);
 const base = computed(() => chartTop.value + UP);
 const height = computed(() => base.value + DOWN + 14);
 
@@ -230,6 +236,16 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
             @pointerdown="grabKey($event, id, key.frame)"
           />
         </g>
+        <TrackLane
+          v-if="tracks.current"
+          :transform="`translate(0 ${trackTop})`"
+          :track="tracks.current"
+          :x="x"
+          :left="LABELS"
+          :right="width"
+          :height="TRACK - 3"
+          @go="emit('go', $event)"
+        />
         <template v-if="paths">
           <path :d="paths.seen" class="seen" />
           <path :d="paths.thin" fill="url(#thin-lines)" />
@@ -279,6 +295,7 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
         >
           {{ nameOf(shape.name) }}
         </text>
+        <text v-if="tracks.current" x="8" :y="trackTop + 18">{{ nameOf(tracks.current.name) }}</text>
         <text x="8" :y="base - UP / 2 + 4" class="faint">remembered</text>
         <text x="8" :y="base + DOWN / 2 + 4" class="faint">never seen</text>
       </g>
@@ -355,6 +372,7 @@ text {
 .key.ghost {
   opacity: 0.6;
 }
+
 .seen {
   fill: var(--seen);
 }

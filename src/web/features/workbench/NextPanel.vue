@@ -11,7 +11,7 @@ import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
 
 const props = defineProps<{ shot: ShotView; clipFrames: number }>();
-const emit = defineEmits<{ go: [frame: number]; play: []; export: [] }>();
+const emit = defineEmits<{ go: [frame: number]; play: []; export: []; follow: [] }>();
 
 const doc = useDocument();
 const stage = useStage();
@@ -23,6 +23,7 @@ const advice = computed(() =>
     shot: props.shot,
     clipFrames: props.clipFrames,
     removal: doc.document.removals[stage.removalId],
+    tracks: doc.document.tracks,
     reveal: reveals.view(stage.removalId),
     takes: work.takesOf(stage.removalId),
     lookedAt: stage.lookedAt,
@@ -44,6 +45,9 @@ function act(action: AdviceAction): void {
       return;
     case 'go':
       return emit('go', action.frame);
+    case 'follow':
+      stage.selectShape(action.shapeId);
+      return emit('follow');
     case 'set-reach':
       return doc.edit('Change the reach', (draft) => {
         draft.removals[stage.removalId].settings.reach = action.reach;

@@ -11,12 +11,16 @@ import { useViewport } from '../../picture/useViewport.ts';
 import MarksOverlay from './MarksOverlay.vue';
 import RevealOverlay from './RevealOverlay.vue';
 import { useStage } from './stageStore.ts';
+import TrackOverlay from './TrackOverlay.vue';
+import { useTracks } from './tracksStore.ts';
+import { useTrackEditing } from './useTrackEditing.ts';
 import { usePicture } from './usePicture.ts';
 import { useShapeEditing, type DrawnShape } from './useShapeEditing.ts';
 
 const props = defineProps<{ clip: ClipView; shot: ShotView }>();
 const stage = useStage();
 const doc = useDocument();
+const tracks = useTracks();
 
 const box = ref<HTMLElement>();
 const canvas = ref<HTMLCanvasElement>();
@@ -37,13 +41,17 @@ const editing = useShapeEditing(
   () => viewport.place.value.scale,
 );
 
+/** Regions are drawn beside shapes, while the picture stands. */
+const region = useTrackEditing(() => player.shown.value);
+const anchored = computed(() => player.shown.value in (tracks.current?.anchors ?? {}));
+
 /** Outlines of the removals that are not being worked on. */
 const others = computed<DrawnShape[]>(() =>
   Object.entries(doc.document.removals).flatMap(([removalId, removal]) =>
     removalId === stage.removalId || removal.hidden
       ? []
       : ranked(removal.shapes).flatMap(([id, node]) => {
-          const points = pathAt(toShape(id, node), player.shown.value);
+          const points = pathAt(toShape(id, node, 0, tracks.tracks), player.shown.value);
           return points ? [{ id, name: node.name, operation: node.operation, points }] : [];
         }),
   ),
@@ -81,7 +89,7 @@ function capture(event: PointerEvent): void {
   (event.currentTarget as Element).setPointerCapture(event.pointerId);
 }
 
-defineExpose({ player, viewport, editing, picture });
+defineExpose({ player, viewport, editing, region, picture });
 </script>
 
 <template>
@@ -105,6 +113,12 @@ defineExpose({ player, viewport, editing, picture });
       :frame="player.shown.value"
     />
     <MarksOverlay v-if="marksShown" :viewport="viewport" :editing="editing" :others="others" />
+    <TrackOverlay
+      v-if="marksShown && (tracks.current || stage.tool === 'region')"
+      :viewport="viewport"
+      :editing="region"
+      :anchored="anchored"
+    />
     <div
       v-if="stage.view === 'wipe' && !stage.clean"
       class="wipe"

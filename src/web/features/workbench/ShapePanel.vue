@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import Button from 'primevue/button';
+import Select from 'primevue/select';
 import SelectButton from 'primevue/selectbutton';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed } from 'vue';
 import {
   LIMITS,
+  ranked,
   SETTINGS_DEFAULTS,
   type RemovalNode,
   type ShapeNode,
@@ -14,10 +16,12 @@ import type { ShotView } from '../../../contract/shots.ts';
 import type { Ease } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames, makeConstant, pinKey, removeKey } from '../../document/edits.ts';
+import { letGo, rideOn } from '../../document/trackEdits.ts';
 import NumberField from './NumberField.vue';
 import { useStage } from './stageStore.ts';
 
 const props = defineProps<{ shot: ShotView; frame: number }>();
+const emit = defineEmits<{ follow: [] }>();
 const doc = useDocument();
 const stage = useStage();
 
@@ -63,6 +67,19 @@ function removeShape(): void {
     delete r.shapes[id];
   });
   stage.selectShape('');
+}
+
+const rides = computed(() => [
+  { value: '', label: 'nothing' },
+  ...ranked(doc.document.tracks).map(([value, { name }]) => ({ value, label: name })),
+]);
+function ride(track: string): void {
+  const { removalId, shapeId } = stage;
+  doc.edit(track ? 'Let a shape ride' : 'Let a shape go', (draft) => {
+    const node = draft.removals[removalId].shapes[shapeId];
+    if (track) rideOn(draft, node, track, props.frame);
+    else letGo(draft, node, props.frame);
+  });
 }
 
 const limited = computed(() => shape.value?.visible !== undefined);
@@ -139,6 +156,25 @@ const changed = computed(() =>
         aria-label="How it goes on from this key"
         @update:model-value="(value) => editShape('Change how it goes on', (s) => (s.keys[frame].ease = value))"
       />
+      <div class="row">
+        <span>Rides on</span>
+        <Select
+          :model-value="shape.rides?.track ?? ''"
+          :options="rides"
+          option-label="label"
+          option-value="value"
+          size="small"
+          aria-label="What the shape rides on"
+          @update:model-value="ride"
+        />
+        <Button
+          v-if="!shape.rides"
+          label="Follow it"
+          title="Follows what lies under the shape over the whole shot, and lets the shape ride on it (F)"
+          size="small"
+          @click="emit('follow')"
+        />
+      </div>
       <label class="row">
         <span>Only on some frames</span>
         <ToggleSwitch :model-value="limited" @update:model-value="limit" />

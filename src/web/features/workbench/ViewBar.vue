@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Circle, Hand, PenTool, Scan, Square } from '@lucide/vue';
+import { Circle, Hand, PenTool, Scan, Square, SquareDashedMousePointer } from '@lucide/vue';
 import Button from 'primevue/button';
 import SelectButton from 'primevue/selectbutton';
 import { computed } from 'vue';
@@ -28,6 +28,7 @@ const TOOLS: { value: Tool; icon: typeof Hand }[] = [
   { value: 'path', icon: PenTool },
   { value: 'ellipse', icon: Circle },
   { value: 'rectangle', icon: Square },
+  { value: 'region', icon: SquareDashedMousePointer },
 ];
 const zoomText = computed(() => `${Math.round(props.viewport.place.value.scale * devicePixelRatio * 100)} %`);
 </script>

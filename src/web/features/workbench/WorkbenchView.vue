@@ -18,6 +18,9 @@ import RemovalList from './RemovalList.vue';
 import { useReveal } from './revealStore.ts';
 import ShapePanel from './ShapePanel.vue';
 import ShortcutSheet from './ShortcutSheet.vue';
+import TrackPanel from './TrackPanel.vue';
+import { useTracks } from './tracksStore.ts';
+import { boundsOf } from '../../marks/pathEdits.ts';
 import { useStage } from './stageStore.ts';
 import TakeList from './TakeList.vue';
 import TransportBar from './TransportBar.vue';
@@ -30,6 +33,7 @@ const doc = useDocument();
 const stage = useStage();
 const work = useWork();
 const reveals = useReveal();
+const tracks = useTracks();
 const clips = useClips();
 const toast = useToast();
 const router = useRouter();
@@ -39,6 +43,7 @@ const sheet = ref(false);
 const ranging = ref(false);
 const problem = ref('');
 const root = ref<HTMLElement>();
+const trackPanel = ref<InstanceType<typeof TrackPanel>>();
 const exportsPanel = ref<InstanceType<typeof ExportList>>();
 
 const shot = computed(() => doc.shot);
@@ -54,7 +59,7 @@ async function open(): Promise<void> {
   reveals.reset();
   try {
     await doc.open(props.id);
-    await work.open();
+    await Promise.all([work.open(), tracks.open()]);
     stage.selectRemoval(ranked(doc.document.removals)[0]?.[0] ?? '');
   } catch (error) {
     problem.value = (error as Error).message;
@@ -90,6 +95,15 @@ function showExports(): void {
   (exportsPanel.value?.$el as HTMLElement | undefined)?.scrollIntoView({ behavior: 'smooth', block: 'end' });
 }
 
+/** Follows the chosen shape on a region of its own, or goes on with the track at hand. */
+function follow(): void {
+  const shape = picture.value?.editing.selected.value;
+  if (tracks.currentId) return void tracks.follow(tracks.currentId);
+  if (!shape) return;
+  const { x, y, width, height } = boundsOf(shape.points);
+  tracks.followShape(frame.value, [x, y, x + width, y, x + width, y + height, x, y + height]);
+}
+
 useShortcuts(() => {
   const p = picture.value;
   if (!p || !shot.value) return undefined;
@@ -98,6 +112,9 @@ useShortcuts(() => {
     player: p.player,
     viewport: p.viewport,
     editing: p.editing,
+    region: p.region,
+    follow,
+    toWeak: () => trackPanel.value?.toWeak(),
     bounds: () => ({ first, last }),
     toggleClean,
     help: () => (sheet.value = true),
@@ -206,9 +223,11 @@ watch(
         :clip-frames="clip.info!.frames"
         @go="player?.step($event - player.wanted.value)"
         @play="playClean"
+        @follow="follow"
         @export="showExports"
       />
-      <ShapePanel :shot="shot" :frame="frame" />
+      <TrackPanel ref="trackPanel" :frame="frame" @go="(f) => player && (player.pause(), player.go(f))" />
+      <ShapePanel :shot="shot" :frame="frame" @follow="follow" />
       <TakeList v-if="stage.removalId" />
       <ExportList ref="exportsPanel" />
     </aside>

@@ -63,6 +63,7 @@ const input = (more: Partial<AdviceInput>): AdviceInput => ({
   clipFrames: 50,
   removal: removal([0, 20, 40, 49]),
   reveal: reveal(0),
+  tracks: {},
   takes: [],
   lookedAt: new Set([49]),
   ...more,
@@ -135,5 +136,23 @@ describe('one line on a removal', () => {
       '99.9 %',
       '100 %',
     ]);
+  });
+
+  it('leaves a shape that rides alone, and says where its track is lost', () => {
+    const riding = removal([0]);
+    for (const shape of Object.values(riding.shapes)) shape.rides = { track: 't', home: 0 };
+    const track = {
+      name: 'Track 1',
+      rank: 1,
+      parts: ['shift' as const],
+      anchors: { 0: [0, 0, 9, 0, 9, 9, 0, 9] },
+      frames: {},
+      losses: [{ from: 20, to: 30, reason: 'hidden' as const }],
+    };
+    const advice = adviceFor(input({ removal: riding, tracks: { t: track } }));
+    expect(advice.text).toContain('lost from 20 to 30');
+    expect(advice.actions[0].action).toEqual({ kind: 'go', frame: 25 });
+    const looked = adviceFor(input({ removal: riding, tracks: { t: track }, lookedAt: new Set([25]) }));
+    expect(looked.text).not.toContain('lost');
   });
 });

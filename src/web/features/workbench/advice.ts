@@ -1,6 +1,7 @@
-import type { RemovalNode } from '../../../contract/document.ts';
+import type { RemovalNode, ShotDocument } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import { STAGES, type RevealData, type RevealView, type TakeView } from '../../../contract/takes.ts';
+import { LOSS_TEXT } from '../../../contract/tracks.ts';
 import { keyFrames } from '../../document/edits.ts';
 
 /** What a button of the advice does. */
@@ -8,6 +9,7 @@ export type AdviceAction =
   | { kind: 'add-removal' }
   | { kind: 'draw' }
   | { kind: 'go'; frame: number }
+  | { kind: 'follow'; shapeId: string }
   | { kind: 'set-reach'; reach: number }
   | { kind: 'set-handles'; before: number; after: number }
   | { kind: 'retry-reveal' }
@@ -25,6 +27,7 @@ export interface AdviceInput {
   shot: ShotView;
   clipFrames: number;
   removal: RemovalNode | undefined;
+  tracks: ShotDocument['tracks'];
   reveal: RevealView | undefined;
   takes: readonly TakeView[];
   lookedAt: ReadonlySet<number>;
@@ -37,7 +40,7 @@ const NEGLIGIBLE = 0.002;
 
 /** What is known about a removal and what would help it most now. First rule that applies. */
 export function adviceFor(input: AdviceInput): Advice {
-  for (const rule of [marks, work, revealState, gaps, unseen, takes]) {
+  for (const rule of [marks, work, lost, revealState, gaps, unseen, takes]) {
     const advice = rule(input);
     if (advice) return advice;
   }
@@ -93,10 +96,28 @@ function revealState({ reveal }: AdviceInput): Advice | undefined {
   return undefined;
 }
 
+/** Frames in which a track that something rides on is lost. */
+function lost({ shot, removal, tracks, lookedAt }: AdviceInput): Advice | undefined {
+  for (const { name, rides, visible } of Object.values(removal!.shapes)) {
+    const track = rides && (tracks[rides.track] as (typeof tracks)[string] | undefined);
+    for (const { from, to, reason } of track?.losses ?? []) {
+      const [a, b] = [Math.max(from, shot.first, visible?.from ?? 0), Math.min(to, shot.last, visible?.to ?? Infinity)];
+      const middle = Math.round((a + b) / 2);
+      if (a > b || seenNear(lookedAt, middle)) continue;
+      return say(
+        `“${name}” rides on “${track!.name}”, which is lost ${a === b ? `at frame ${a}` : `from ${a} to ${b}`}: ${LOSS_TEXT[reason]}. Look, and drag the region where it belongs: that sets an anchor.`,
+        button(`Go to frame ${middle}`, { kind: 'go', frame: middle }),
+      );
+    }
+  }
+  return undefined;
+}
+
 /** Frames far from every key that nobody has looked at yet, where an outline may have lost its thing. */
 function gaps({ shot, removal, reveal, lookedAt, takes: all }: AdviceInput): Advice | undefined {
   if (all.some((t) => t.state === 'done' && !t.stale)) return undefined;
-  for (const { name, keys, visible } of Object.values(removal!.shapes)) {
+  for (const [shapeId, { name, keys, visible, rides }] of Object.entries(removal!.shapes)) {
+    if (rides) continue;
     const frames = keyFrames({ keys } as RemovalNode['shapes'][string]);
     const first = Math.max(shot.first, visible?.from ?? 0);
     const last = Math.min(shot.last, visible?.to ?? Infinity);
@@ -113,6 +134,7 @@ function gaps({ shot, removal, reveal, lookedAt, takes: all }: AdviceInput): Adv
         return say(
           `${between} Look whether it still covers its thing there; if not, move it: that sets a key.`,
           button(`Go to frame ${worst}`, { kind: 'go', frame: worst }),
+          ...(frames.length === 1 ? [button('Follow it', { kind: 'follow', shapeId })] : []),
         );
       }
     }

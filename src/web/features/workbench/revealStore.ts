@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef, watch } from 'vue';
-import { marksText } from '../../../contract/document.ts';
+import { marksOf, marksText } from '../../../contract/document.ts';
 import type { RevealData, RevealView } from '../../../contract/takes.ts';
 import { api, ApiError, urls } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
@@ -26,7 +26,7 @@ export const useReveal = defineStore('reveal', () => {
   let timer: ReturnType<typeof setTimeout> | undefined;
 
   const basis = computed(() => {
-    const node = doc.document.removals[stage.removalId];
+    const node = marksOf(doc.document, stage.removalId);
     const { shot } = doc;
     if (!node || !shot || Object.keys(node.shapes).length === 0) return '';
     const { first, last: end, handleBefore, handleAfter } = shot;

@@ -4,7 +4,7 @@ import type { Subject } from '../../picture/frameSources.ts';
 
 export const VIEWS = ['original', 'matte', 'filled', 'wipe', 'difference', 'reveal'] as const;
 export type View = (typeof VIEWS)[number];
-export type Tool = 'pick' | 'path' | 'ellipse' | 'rectangle';
+export type Tool = 'pick' | 'path' | 'ellipse' | 'rectangle' | 'region';
 
 /** What a person looks at and works with: nothing of this is saved. */
 export const useStage = defineStore('stage', () => {
@@ -12,6 +12,8 @@ export const useStage = defineStore('stage', () => {
   const tool = ref<Tool>('pick');
   const removalId = ref('');
   const shapeId = ref('');
+  /** A track that was chosen by itself; a chosen shape's own comes first. */
+  const trackId = ref('');
   const point = ref<number>();
   /** A key chosen on the strip. */
   const key = ref<{ shapeId: string; frame: number }>();
@@ -43,6 +45,7 @@ export const useStage = defineStore('stage', () => {
     tool.value = 'pick';
     removalId.value = '';
     selectShape('');
+    trackId.value = '';
     left.value = 'original';
     right.value = 'pick';
     clean.value = false;
@@ -54,6 +57,7 @@ export const useStage = defineStore('stage', () => {
     tool,
     removalId,
     shapeId,
+    trackId,
     point,
     key,
     left,

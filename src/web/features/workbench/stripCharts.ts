@@ -43,3 +43,17 @@ export function memoryPaths(data: RevealData, x: StripScale, base: number, up: n
     ),
   };
 }
+
+/** A confidence (0..1) over time as columns that rise from `height` to 0; gaps between frames stay empty. */
+export function confidencePath(
+  entries: readonly { frame: number; c: number }[],
+  x: StripScale,
+  height: number,
+): string {
+  return entries
+    .map(({ frame, c }) => {
+      const [left, right, top] = [x(frame), x(frame + 1), height * (1 - c)];
+      return `M${left} ${height}V${top}H${right}V${height}Z`;
+    })
+    .join('');
+}

@@ -1,6 +1,6 @@
 import { onBeforeUnmount, ref, shallowRef, watch, type Ref, type ShallowRef } from 'vue';
 import type { ClipView } from '../../../contract/clips.ts';
-import { toRemoval } from '../../../contract/document.ts';
+import { marksOf, toRemoval } from '../../../contract/document.ts';
 import { drawMatte } from '../../../core/shapes/matte.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { FrameSources, type Subject } from '../../picture/frameSources.ts';
@@ -8,6 +8,7 @@ import { PictureRenderer, type Drawing, type Layer } from '../../picture/rendere
 import type { Player } from '../../picture/usePlayer.ts';
 import type { Size, Viewport } from '../../picture/useViewport.ts';
 import { useStage } from './stageStore.ts';
+import { useTracks } from './tracksStore.ts';
 import { useWork } from './workStore.ts';
 
 /** The picture stands this long before it is fetched at full size, ms. */
@@ -27,6 +28,7 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
   const stage = useStage();
   const doc = useDocument();
   const work = useWork();
+  const tracks = useTracks();
   const sources: ShallowRef<FrameSources> = shallowRef(new FrameSources(clip.value, work.takeById));
   const failure = ref('');
   /** Whether a frame has been drawn at all. */
@@ -92,9 +94,9 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
 
   function matteLayer(frame: number): Layer {
     const { width, height } = clip.value.info!;
-    const node = doc.document.removals[stage.removalId];
+    const marks = marksOf({ ...doc.document, tracks: tracks.tracks }, stage.removalId);
     const empty = { rect: { x: 0, y: 0, width: 0, height: 0 }, values: new Uint8Array() };
-    const { rect, values } = node ? drawMatte(toRemoval(stage.removalId, node), frame, width, height) : empty;
+    const { rect, values } = marks ? drawMatte(toRemoval(stage.removalId, marks), frame, width, height) : empty;
     return { kind: 'grey', rect, values };
   }
 
@@ -156,7 +158,7 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
     () => void player?.redraw(),
   );
   watch(
-    () => doc.document,
+    () => [doc.document, tracks.tracks],
     () => stage.view === 'matte' && void player?.redraw(),
   );
   // Frames of a take at work become visible as they are finished.

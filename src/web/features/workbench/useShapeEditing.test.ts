@@ -16,7 +16,7 @@ class NoEvents {
 
 const STATE: ShotState = {
   shot: { id: 's', clipId: 'c', name: 'S', first: 0, last: 9, handleBefore: 0, handleAfter: 0, createdAt: '' },
-  document: { removals: {} },
+  document: { removals: {}, tracks: {} },
   revision: 0,
   undo: null,
   redo: null,

@@ -1,6 +1,8 @@
 import { computed, ref } from 'vue';
-import { ranked, toShape } from '../../../contract/document.ts';
+import { ranked, toShape, type ShapeNode } from '../../../contract/document.ts';
+import { invert3 } from '../../../core/geometry/homography.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
+import { movedPath, rideMatrix } from '../../../core/shapes/ride.ts';
 import type { PathPoint } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { setKey } from '../../document/edits.ts';
@@ -18,6 +20,7 @@ import {
   type Place,
 } from '../../marks/pathEdits.ts';
 import { useStage } from './stageStore.ts';
+import { useTracks } from './tracksStore.ts';
 import { CLICK_PX, useShapeDrawing } from './useShapeDrawing.ts';
 
 /** What a pointer has taken hold of. */
@@ -39,6 +42,7 @@ export interface DrawnShape {
 export function useShapeEditing(frame: () => number, screenScale: () => number) {
   const doc = useDocument();
   const stage = useStage();
+  const tracks = useTracks();
   /** The outline in hand while it is dragged. */
   const inHand = ref<{ shapeId: string; points: PathPoint[] }>();
   let drag: { grip: Grip; from: Place; points: PathPoint[]; moved: boolean } | undefined;
@@ -51,7 +55,7 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
       ? []
       : ranked(removal.value.shapes).flatMap(([id, node]) => {
           const held = inHand.value?.shapeId === id ? inHand.value.points : undefined;
-          const points = held ?? pathAt(toShape(id, node), frame());
+          const points = held ?? pathAt(toShape(id, node, 0, tracks.tracks), frame());
           return points ? [{ id, name: node.name, operation: node.operation, points }] : [];
         }),
   );
@@ -61,8 +65,14 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
     const at = frame();
     doc.edit(label, (draft) => {
       const shape = draft.removals[stage.removalId]?.shapes[shapeId];
-      if (shape) setKey(shape, at, points.map(rounded));
+      if (shape) setKey(shape, at, atHome(shapeId, shape, points).map(rounded));
     });
+  }
+
+  /** Points of the frame in px of the frame that a riding shape is at home in. */
+  function atHome(shapeId: string, node: ShapeNode, points: PathPoint[]): PathPoint[] {
+    const { ride } = toShape(shapeId, node, 0, tracks.tracks);
+    return ride ? movedPath(points, invert3(rideMatrix(ride, frame()))) : points;
   }
 
   function grab(shapeId: string, grip: Grip, at: Place): void {

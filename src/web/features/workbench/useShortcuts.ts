@@ -6,15 +6,22 @@ import type { Viewport } from '../../picture/useViewport.ts';
 import { shortcutOf, type ShortcutName } from './shortcuts.ts';
 import { useStage, type Tool, type View } from './stageStore.ts';
 import type { ShapeEditing } from './useShapeEditing.ts';
+import type { TrackEditing } from './useTrackEditing.ts';
 
 interface Parts {
   player: Player;
   viewport: Viewport;
   editing: ShapeEditing;
+  region: TrackEditing;
   bounds(): { first: number; last: number };
   toggleClean(): void;
+  follow(): void;
+  toWeak(): void;
   help(): void;
 }
+
+/** Change of a region's size, and its turn in radians, with one press of a key. */
+const STEER = 0.01;
 
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-1, 0],
@@ -42,8 +49,9 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     if (next !== undefined) player.step(next - now);
   }
 
-  function setKey({ player }: Parts): void {
+  function setKey({ player, region }: Parts): void {
     const { removalId, shapeId } = stage;
+    if (!shapeId && region.quad.value) return void region.pin();
     doc.edit('Set a key', (draft) => {
       const shape = draft.removals[removalId]?.shapes[shapeId];
       if (shape) pinKey(shapeId, shape, player.shown.value);
@@ -90,10 +98,18 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     path: tool('path'),
     ellipse: tool('ellipse'),
     rectangle: tool('rectangle'),
+    region: tool('region'),
+    follow: ({ follow }) => follow(),
+    weak: ({ toWeak }) => toWeak(),
+    larger: ({ region }) => region.steer(1 + STEER, 0),
+    smaller: ({ region }) => region.steer(1 / (1 + STEER), 0),
+    turnLeft: ({ region }) => region.steer(1, -STEER),
+    turnRight: ({ region }) => region.steer(1, STEER),
     close: ({ editing }) => editing.close(),
     abandon: (p) => {
       if (stage.clean) return p.toggleClean();
       p.editing.abandon();
+      p.region.abandon();
       stage.tool = 'pick';
     },
     setKey,

@@ -1,0 +1,37 @@
+import Joi from 'joi';
+import { LOSS_REASONS, type LossReason } from '../core/tracking/followRegion.ts';
+import type { TrackEntry } from './document.ts';
+import type { WorkProgress } from './takes.ts';
+
+/** The following of a track that is under way or was done last. */
+export interface FollowView extends WorkProgress {
+  id: string;
+  shotId: string;
+  trackId: string;
+  /** What is known so far; written into the document when it ends. */
+  found: Record<string, TrackEntry>;
+}
+
+export interface FollowBody {
+  /** Frames of the clip to follow it over, inclusive; without them the whole shot with its handles. */
+  first?: number;
+  last?: number;
+}
+
+const frame = Joi.number().integer().min(0).max(1_000_000);
+
+export const followBody = Joi.object<FollowBody>({ first: frame, last: frame.min(Joi.ref('first')) });
+
+export const trackParams = Joi.object<{ id: string; trackId: string }, true>({
+  id: Joi.string().uuid().required(),
+  trackId: Joi.string().uuid().required(),
+});
+
+/** Why a region is lost, as the second half of a sentence. */
+export const LOSS_TEXT: Record<(typeof LOSS_REASONS)[number], string> = {
+  hidden: 'something hides it, or it does not look like itself any more',
+  out_of_frame: 'it has left the picture',
+  too_small: 'it has become too small to tell from grain',
+  no_texture: 'there is nothing on it to hold on to',
+  turned_away: 'it is seen from its edge',
+} satisfies Record<LossReason, string>;

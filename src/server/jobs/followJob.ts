@@ -1,0 +1,135 @@
+import { setImmediate } from 'node:timers/promises';
+import { cornersOf, quadOf, type ShotDocument, type TrackEntry, type TrackNode } from '../../contract/document.ts';
+import type { EditBody, PatchOperation } from '../../contract/shots.ts';
+import type { TrackedFrame } from '../../core/tracking/followRegion.ts';
+import { lossesOf, stretchesToFollow } from '../../core/tracking/stretches.ts';
+import { trackRegion, type Anchor } from '../../core/tracking/trackRegion.ts';
+import type { Quad } from '../../core/tracking/regionModel.ts';
+import { loadKernels } from '../../media/kernelFile.ts';
+import { LumaFrames } from '../../media/lumaStore.ts';
+import { RawStore } from '../../media/rawStore.ts';
+import { toShown, toStored } from '../../media/turn.ts';
+import { storedClip } from '../services/layers.ts';
+import type { StoredClip } from '../services/frameStores.ts';
+import { ShotService } from '../services/shots.ts';
+import { workRange } from '../../contract/shots.ts';
+import { Clip } from '../store/clip.ts';
+import { Follow } from '../store/follow.ts';
+import { Shot, shotView } from '../store/shot.ts';
+import { runWork, type JobContext, type Work } from './runWork.ts';
+
+/** Memory for the kernels: a few regions' cells and a part of one frame. */
+const KERNEL_BYTES = 192 * 2 ** 20;
+/** Places are kept to this part of a px in the document. */
+const PLACES = 1000;
+
+/** Follows a track where frames of it are missing, and writes what was found into the document: as one edit. */
+export async function runFollow(id: string, context: JobContext): Promise<void> {
+  const row = await Follow.findByPk(id);
+  if (!row) return;
+  const changed = (): Promise<void> => context.tell({ kind: 'follow', id, shotId: row.shotId });
+  const found = new Map<number, TrackedFrame>();
+  const entries = (): Record<string, TrackEntry> =>
+    Object.fromEntries([...found.values()].map((f) => [f.frame, entryOf(f)]));
+  await runWork(
+    row,
+    context,
+    { decode: 30, follow: 70 },
+    changed,
+    async (work) => {
+      try {
+        await follow(row, context, work, found);
+      } finally {
+        // A worker that is to end leaves the row to the next one, which begins anew.
+        if (!context.signal.aborted && found.size > 0) await commit(row, [...found.values()], context);
+      }
+      return {};
+    },
+    () => ({ found: entries() }),
+  );
+}
+
+async function follow(row: Follow, context: JobContext, work: Work, found: Map<number, TrackedFrame>): Promise<void> {
+  const shot = (await Shot.findByPk(row.shotId))!;
+  const track = shot.document.tracks[row.trackId] as TrackNode | undefined;
+  if (!track) return;
+  const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, context.files);
+  const { first, count } = workRange(shotView(shot), clip.info.frames);
+  work.report('decode', 0);
+  const stored = await context.stores.full({ clip, first, count }, work.signal);
+  const store = new RawStore(stored.path, stored.format);
+  try {
+    const frames = new LumaFrames(store, first, clip.info.frames);
+    const kernels = await loadKernels(KERNEL_BYTES);
+    const anchors = anchorsOf(track, clip);
+    const has = (frame: number): boolean => frame in track.frames || frame in track.anchors;
+    const stretches = stretchesToFollow(
+      anchors,
+      has,
+      Math.max(first, row.first),
+      Math.min(first + count - 1, row.last),
+    );
+    const total = stretches.reduce((n, s) => n + s.last - s.first, 1);
+    for (const stretch of stretches) {
+      for (const f of trackRegion(kernels, frames, { parts: track.parts, ...stretch })) {
+        found.set(f.frame, { ...f, quad: turned(f.quad, toShown, clip) });
+        work.report('follow', Math.min(1, found.size / total));
+        // Wishes to stop are heard between frames.
+        await setImmediate();
+        work.signal.throwIfAborted();
+      }
+    }
+  } finally {
+    store.close();
+  }
+}
+
+const turned = (quad: Quad, turn: typeof toShown, { info }: StoredClip): Quad =>
+  quad.map((p) => turn(p, info.rotation, info.width, info.height)) as unknown as Quad;
+
+function anchorsOf({ anchors }: TrackNode, clip: StoredClip): Anchor[] {
+  return Object.entries(anchors)
+    .map(([frame, corners]) => ({ frame: Number(frame), quad: turned(quadOf(corners), toStored, clip) }))
+    .sort((a, b) => a.frame - b.frame);
+}
+
+function entryOf({ confidence, quad }: TrackedFrame): TrackEntry {
+  return [confidence, ...cornersOf(quad)].map((v) => Math.round(v * PLACES) / PLACES);
+}
+
+/**
+ * Writes frames into the document as it is now. The edit has the row's id, so that it counts once; frames whose anchors
+ * have changed meanwhile are left out, since they were found from what is no longer there.
+ */
+async function commit(row: Follow, frames: TrackedFrame[], context: JobContext): Promise<void> {
+  const shot = await Shot.findByPk(row.shotId);
+  const track = shot?.document.tracks[row.trackId] as TrackNode | undefined;
+  if (!shot || !track) return;
+  const anchors = frames.filter((f) => f.frame in track.anchors);
+  const fits = anchors.every((f) =>
+    entryOf(f)
+      .slice(1)
+      .every((v, i) => Math.abs(v - track.anchors[f.frame][i]) < 0.01),
+  );
+  if (!fits) return;
+  const patch = patchOf(shot.document, row.trackId, frames);
+  if (patch.length === 0) return;
+  const edit: EditBody = { editId: row.id, base: shot.revision, label: `Follow “${track.name}”`, patch };
+  await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
+}
+
+function patchOf(document: ShotDocument, trackId: string, frames: TrackedFrame[]): PatchOperation[] {
+  const { losses, anchors } = document.tracks[trackId];
+  const path = `/tracks/${trackId}`;
+  const fresh = new Set(frames.map((f) => f.frame));
+  const outside = losses.flatMap(({ from, to, reason }) =>
+    Array.from({ length: to - from + 1 }, (_, i) => ({ frame: from + i, loss: reason })).filter(
+      (f) => !fresh.has(f.frame),
+    ),
+  );
+  const all = [...outside, ...frames].filter((f) => !(f.frame in anchors)).sort((a, b) => a.frame - b.frame);
+  return [
+    ...frames.map((f): PatchOperation => ({ op: 'add', path: `${path}/frames/${f.frame}`, value: entryOf(f) })),
+    { op: 'replace', path: `${path}/losses`, value: lossesOf(all) },
+  ];
+}

@@ -1,0 +1,49 @@
+import {
+  DataTypes,
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type Sequelize,
+} from 'sequelize';
+import type { TrackEntry } from '../../contract/document.ts';
+import type { WorkState } from '../../contract/takes.ts';
+import type { FollowView } from '../../contract/tracks.ts';
+import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
+
+/** The newest following of a track: what was asked for, and what was found so far. */
+export class Follow extends Model<InferAttributes<Follow>, InferCreationAttributes<Follow>> implements WorkRow {
+  declare id: string;
+  declare shotId: string;
+  declare trackId: string;
+  /** Frames of the clip, inclusive. */
+  declare first: number;
+  declare last: number;
+  declare found: CreationOptional<Record<string, TrackEntry>>;
+  declare state: CreationOptional<WorkState>;
+  declare stage: CreationOptional<string>;
+  declare progress: CreationOptional<number>;
+  declare secondsLeft: CreationOptional<number | null>;
+  declare cancel: CreationOptional<boolean>;
+  declare error: CreationOptional<FollowView['error']>;
+}
+
+export function defineFollow(database: Sequelize): void {
+  Follow.init(
+    {
+      id: { type: DataTypes.UUID, primaryKey: true },
+      shotId: DataTypes.UUID,
+      trackId: DataTypes.UUID,
+      first: DataTypes.INTEGER,
+      last: DataTypes.INTEGER,
+      found: { type: DataTypes.JSONB, defaultValue: {} },
+      ...WORK_COLUMNS,
+    },
+    { sequelize: database, tableName: 'follows', underscored: true, timestamps: true },
+  );
+}
+
+export function followView(row: Follow): FollowView {
+  const { id, shotId, trackId, found } = row;
+  return { id, shotId, trackId, found, ...workView(row) };
+}

@@ -1,0 +1,185 @@
+<script setup lang="ts">
+import Button from 'primevue/button';
+import ProgressBar from 'primevue/progressbar';
+import Select from 'primevue/select';
+import { computed } from 'vue';
+import { LOSS_TEXT } from '../../../contract/tracks.ts';
+import { partsUpTo, type TrackPart } from '../../../core/tracking/regionModel.ts';
+import { urls } from '../../api/client.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { anchorFrames, removeAnchor, removeTrack, setParts } from '../../document/trackEdits.ts';
+import { useStage } from './stageStore.ts';
+import { SURE, useTracks } from './tracksStore.ts';
+
+const props = defineProps<{ frame: number }>();
+const emit = defineEmits<{ go: [frame: number] }>();
+const doc = useDocument();
+const stage = useStage();
+const tracks = useTracks();
+
+const MODELS: { value: TrackPart; label: string }[] = [
+  { value: 'shift', label: 'Shift' },
+  { value: 'scale', label: 'Shift and scale' },
+  { value: 'rotation', label: 'Shift, scale, rotation' },
+  { value: 'shear', label: 'All of these and shear' },
+  { value: 'perspective', label: 'Perspective: a flat face' },
+];
+/** Losses that are listed one by one. */
+const LISTED = 4;
+
+const id = computed(() => tracks.currentId);
+const track = computed(() => tracks.current);
+const follow = computed(() => tracks.follows[id.value] as (typeof tracks.follows)[string] | undefined);
+const busy = computed(() => tracks.isBusy(id.value));
+const model = computed(() => track.value?.parts.at(-1) ?? 'shift');
+const anchors = computed(() => (track.value ? anchorFrames(track.value) : []));
+const known = computed(() => Object.entries(track.value?.frames ?? {}).map(([f, [c]]) => ({ frame: Number(f), c })));
+const sure = computed(() => known.value.filter(({ c }) => c >= SURE).length);
+const weak = computed(() =>
+  known.value
+    .filter(({ frame, c }) => c < SURE && !anchors.value.includes(frame))
+    .map(({ frame }) => frame)
+    .sort((a, b) => a - b),
+);
+const nextWeak = computed(() => weak.value.find((f) => f > props.frame) ?? weak.value[0]);
+
+function toWeak(): void {
+  if (nextWeak.value !== undefined) emit('go', nextWeak.value);
+}
+defineExpose({ toWeak });
+
+function setModel(part: TrackPart): void {
+  doc.edit('Change the model of a track', (draft) => setParts(draft.tracks[id.value], partsUpTo(part)));
+  void tracks.follow(id.value);
+}
+
+function dropAnchor(): void {
+  doc.edit('Take an anchor away', (draft) => removeAnchor(draft.tracks[id.value], props.frame));
+  void tracks.follow(id.value);
+}
+
+function remove(): void {
+  doc.edit('Delete a track', (draft) => removeTrack(draft, id.value, props.frame));
+  stage.trackId = '';
+}
+</script>
+
+<template>
+  <details v-if="track" class="track" open>
+    <summary>{{ track.name }}</summary>
+    <template v-if="busy">
+      <div class="row" role="status">
+        <span>{{ follow?.stage === 'follow' ? 'follows the region' : 'reads the frames' }}</span>
+        <Button label="Stop" size="small" severity="secondary" @click="tracks.stop(id)" />
+      </div>
+      <ProgressBar :value="Math.round((follow?.progress ?? 0) * 100)" :show-value="false" />
+    </template>
+    <p v-else-if="follow?.state === 'failed'" class="bad">{{ follow.error?.message }}</p>
+    <p v-else data-testid="track-state">
+      Followed on {{ known.length }} {{ known.length === 1 ? 'frame' : 'frames' }}, sure on {{ sure }}.
+      {{ anchors.length }} {{ anchors.length === 1 ? 'anchor' : 'anchors' }}.
+    </p>
+    <ul v-if="track.losses.length > 0">
+      <li v-for="l in track.losses.slice(0, LISTED)" :key="l.from">
+        <button type="button" class="link" @click="emit('go', l.from)">
+          {{ l.from === l.to ? `Frame ${l.from}` : `Frames ${l.from}–${l.to}` }}</button>: {{ LOSS_TEXT[l.reason] }}.
+      </li>
+      <li v-if="track.losses.length > LISTED">and {{ track.losses.length - LISTED }} more</li>
+    </ul>
+    <div class="row">
+      <Button
+        label="Next weak frame"
+        size="small"
+        severity="secondary"
+        :disabled="nextWeak === undefined"
+        @click="toWeak"
+      />
+      <Button
+        v-if="frame in track.anchors && anchors.length > 1"
+        label="Drop anchor"
+        title="Takes the corners that were set at this frame away"
+        size="small"
+        text
+        @click="dropAnchor"
+      />
+      <Button
+        v-else-if="!busy"
+        label="Follow on"
+        title="Follows it where frames are missing"
+        size="small"
+        text
+        @click="tracks.follow(id)"
+      />
+    </div>
+    <label class="row">
+      <span>Motion</span>
+      <Select
+        :model-value="model"
+        :options="MODELS"
+        option-label="label"
+        option-value="value"
+        size="small"
+        aria-label="Motion that is solved for"
+        @update:model-value="setModel"
+      />
+    </label>
+    <div class="row links">
+      <a :href="urls.trackTable(doc.shotId, id, 'csv')" download>as CSV</a>
+      <a :href="urls.trackTable(doc.shotId, id, 'json')" download>as JSON</a>
+      <span />
+      <Button label="Delete track" size="small" text severity="secondary" @click="remove" />
+    </div>
+  </details>
+</template>
+
+<style scoped>
+details {
+  padding: 8px 14px 10px;
+  border-bottom: 1px solid var(--line);
+}
+summary {
+  padding: 2px 0;
+  font-size: 13.5px;
+  font-weight: 650;
+  cursor: pointer;
+}
+p,
+li {
+  font-size: 12.5px;
+  line-height: 1.45;
+  color: var(--faint);
+}
+ul {
+  margin: 4px 0;
+  padding-left: 16px;
+}
+.bad {
+  color: var(--bad);
+}
+.row {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  min-height: 32px;
+  font-size: 13.5px;
+}
+.row span {
+  flex: 1;
+}
+.links a {
+  font-size: 12.5px;
+  color: var(--faint);
+}
+.link {
+  padding: 0;
+  border: 0;
+  background: none;
+  font: inherit;
+  color: var(--ink);
+  text-decoration: underline;
+  cursor: pointer;
+}
+.row :deep(.p-select) {
+  max-width: 178px;
+}
+</style>

@@ -1,0 +1,94 @@
+import { until } from '@vueuse/core';
+import { defineStore } from 'pinia';
+import { computed, ref, shallowRef } from 'vue';
+import type { TrackNode } from '../../../contract/document.ts';
+import type { FollowView } from '../../../contract/tracks.ts';
+import { api } from '../../api/client.ts';
+import { onServerEvent } from '../../api/events.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { addTrack, rideOn } from '../../document/trackEdits.ts';
+import { useStage } from './stageStore.ts';
+import { useWork } from './workStore.ts';
+
+/** Confidence from which a frame of a track can be relied on, and below which the region is lost. */
+export const SURE = 0.8;
+export const LOST = 0.3;
+
+/** Tracks of the shot at hand: those of the document, with what is being followed just now laid over them. */
+export const useTracks = defineStore('tracks', () => {
+  const doc = useDocument();
+  const stage = useStage();
+  const work = useWork();
+  const follows = shallowRef<Record<string, FollowView>>({});
+  /** Tracks that are to be followed as soon as the server has their edits. */
+  const wanted = ref<string[]>([]);
+  let asked = 0;
+
+  const isBusy = (id: string): boolean =>
+    wanted.value.includes(id) || ['queued', 'running'].includes(follows.value[id]?.state);
+
+  const tracks = computed<Record<string, TrackNode>>(() => {
+    const out = { ...doc.document.tracks };
+    for (const [id, { state, found }] of Object.entries(follows.value)) {
+      if (state === 'running' && id in out) out[id] = { ...out[id], frames: { ...out[id].frames, ...found } };
+    }
+    return out;
+  });
+
+  /** The track that is worked on: the one that the chosen shape rides on, or one that was chosen by itself. */
+  const currentId = computed(() => {
+    const shape = doc.document.removals[stage.removalId]?.shapes[stage.shapeId];
+    const id = shape?.rides?.track ?? stage.trackId;
+    return id in doc.document.tracks ? id : '';
+  });
+  const current = computed<TrackNode | undefined>(() => tracks.value[currentId.value]);
+
+  async function load(): Promise<void> {
+    const mine = ++asked;
+    const { shotId } = doc;
+    const list = await api.follows(shotId).catch(() => undefined);
+    if (list && mine === asked && shotId === doc.shotId) {
+      follows.value = Object.fromEntries(list.map((f) => [f.trackId, f]));
+    }
+  }
+
+  async function open(): Promise<void> {
+    follows.value = {};
+    wanted.value = [];
+    await load();
+  }
+
+  onServerEvent((event) => {
+    if (!doc.shotId || (event && event.shotId !== doc.shotId)) return;
+    if (!event || event.kind === 'follow') void load();
+  });
+
+  /** Follows a track where frames of it are missing. */
+  async function follow(id: string, range: { first?: number; last?: number } = {}): Promise<void> {
+    wanted.value = [...wanted.value, id];
+    const { shotId } = doc;
+    // The server follows what it knows: edits on their way must have arrived.
+    await until(() => doc.unsent).toBe(0);
+    if (shotId === doc.shotId) await work.act(() => api.follow(shotId, id, range));
+    await load();
+    wanted.value = wanted.value.filter((other) => other !== id);
+  }
+
+  function stop(id: string): void {
+    const { id: followId } = follows.value[id] ?? {};
+    if (followId) void work.act(() => api.cancelFollow(followId)).then(load);
+  }
+
+  /** Lets the chosen shape ride on a new track of the region that it covers, and follows it. */
+  function followShape(frame: number, corners: number[]): void {
+    const { removalId, shapeId } = stage;
+    let id = '';
+    doc.edit('Follow a shape', (draft) => {
+      id = addTrack(draft, frame, corners);
+      rideOn(draft, draft.removals[removalId].shapes[shapeId], id, frame);
+    });
+    void follow(id);
+  }
+
+  return { tracks, follows, currentId, current, isBusy, open, follow, stop, followShape };
+});
