@@ -3,11 +3,12 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { dragOn, film, H, picture as pictureOf, screenOf, stepTo, W } from './film.ts';
 
 /** The whole job, once, by hand: from a file to a clean file. Each test goes on from the one before. */
 test.describe.configure({ mode: 'serial' });
 
-const [W, H, FRAMES] = [320, 180, 60];
+const FRAMES = 60;
 let dir: string;
 let page: Page;
 let shotUrl: string;
@@ -23,19 +24,7 @@ const WALK =
 
 test.beforeAll(async ({ browser, baseURL, viewport }) => {
   dir = mkdtempSync(join(tmpdir(), 'mnestra-e2e-'));
-  spawnSync('ffmpeg', [
-    '-nostdin',
-    '-loglevel',
-    'error',
-    '-y',
-    '-f',
-    'lavfi',
-    '-i',
-    WALK,
-    '-c:v',
-    'libx264',
-    at('job.mp4'),
-  ]);
+  film(at('job.mp4'), WALK);
   page = await (await browser.newContext({ baseURL, viewport })).newPage();
 });
 test.afterAll(async () => {
@@ -43,32 +32,10 @@ test.afterAll(async () => {
   rmSync(dir, { recursive: true, force: true });
 });
 
-const picture = (p: Page = page): Locator => p.getByTestId('picture');
-
-/** Screen place of a place of the frame. */
-async function screen(x: number, y: number, p: Page = page): Promise<[number, number]> {
-  const box = (await picture(p).boundingBox())!;
-  const scale = Math.min((box.width - 20) / W, (box.height - 20) / H);
-  const [left, top] = [(box.width - W * scale) / 2, (box.height - H * scale) / 2];
-  return [box.x + left + (x + 0.5) * scale, box.y + top + (y + 0.5) * scale];
-}
-
-async function drag(from: [number, number], to: [number, number]): Promise<void> {
-  await page.mouse.move(...from);
-  await page.mouse.down();
-  await page.mouse.move((from[0] + to[0]) / 2, (from[1] + to[1]) / 2);
-  await page.mouse.move(...to);
-  await page.mouse.up();
-}
-
-async function goTo(frame: number, p: Page = page): Promise<void> {
-  const now = Number(await picture(p).getAttribute('data-frame'));
-  const by = frame - now;
-  for (let i = 0; i < Math.floor(Math.abs(by) / 10); i++)
-    await p.keyboard.press(by < 0 ? 'Shift+ArrowLeft' : 'Shift+ArrowRight');
-  for (let i = 0; i < Math.abs(by) % 10; i++) await p.keyboard.press(by < 0 ? 'ArrowLeft' : 'ArrowRight');
-  await expect(picture(p)).toHaveAttribute('data-frame', String(frame));
-}
+const picture = (p: Page = page): Locator => pictureOf(p);
+const screen = (x: number, y: number): Promise<[number, number]> => screenOf(page, x, y);
+const drag = (from: [number, number], to: [number, number]): Promise<void> => dragOn(page, from, to);
+const goTo = (frame: number): Promise<void> => stepTo(page, frame);
 
 /** How red the picture is at a place of the frame: red less the mean of green and blue. */
 async function redAt(x: number, y: number): Promise<number> {

@@ -290,6 +290,27 @@ describe('a take', () => {
   });
 });
 
+describe('a reveal', () => {
+  it('is there in the end, however often marks go to and fro while several pages ask', async () => {
+    const id = randomUUID();
+    const shot = await newShot({ [id]: walker() });
+    const ask = () => house.call<RevealView>('GET', `/shots/${shot.id}/reveals/${id}`);
+    for (let round = 0; round < 4; round++) {
+      const { revision } = (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body;
+      const patch = [{ op: 'replace', path: `/removals/${id}/grow`, value: 3 }];
+      const edit = { editId: randomUUID(), base: revision, label: 'Grow', patch };
+      await Promise.all([ask(), house.call('POST', `/shots/${shot.id}/edits`, edit), ask(), ask()]);
+      await Promise.all([ask(), house.call('POST', `/shots/${shot.id}/undo`), ask(), ask()]);
+    }
+    const end = await house.until(async () => {
+      const { body } = await ask();
+      return body.state === 'working' ? undefined : body;
+    }, 'the reveal');
+    expect(end).toMatchObject({ state: 'ready', progress: 1 });
+    expect(end.data!.total.hole).toBeGreaterThan(0);
+  }, 60_000);
+});
+
 describe('what cannot be done', () => {
   it('is refused with a code and a next step', async () => {
     const [id, empty] = [randomUUID(), randomUUID()];

@@ -32,18 +32,26 @@ export async function runReveal(shotId: string, removalId: string, context: JobC
     await Reveal.update(values, { where: { shotId, removalId, key } });
     await context.tell({ kind: 'reveal', id: removalId, shotId });
   };
-  const look = async (): Promise<void> => {
-    const now = await Reveal.findOne({ where: { shotId, removalId }, attributes: ['key'] });
-    if (now?.key !== key) stop.abort();
-    else await save({ progress });
+  let looking = Promise.resolve();
+  // One look after the other, and none after the end: a late one must not write over it.
+  const look = (): void => {
+    looking = looking
+      .then(async () => {
+        const now = await Reveal.findOne({ where: { shotId, removalId }, attributes: ['key'] });
+        if (now?.key !== key) stop.abort();
+        else await save({ progress });
+      })
+      .catch(() => undefined);
   };
-  const timer = setInterval(() => void look().catch(() => undefined), LOOK_EVERY);
+  const timer = setInterval(look, LOOK_EVERY);
   try {
     await compute(row, context, signal, (done) => (progress = done));
     clearInterval(timer);
+    await looking;
     await save({ state: 'ready', progress: 1 });
   } catch (error) {
     clearInterval(timer);
+    await looking;
     if (context.signal.aborted) throw error;
     if (!stop.signal.aborted) await save({ state: 'failed', error: explainFailure(error) });
   }

@@ -9,6 +9,9 @@ import { Reveal } from '../store/reveal.ts';
 import { basisOf, hashOf } from './layers.ts';
 import { findShot } from './shots.ts';
 
+/** A reveal at work is written to several times a second. */
+const SILENT_MS = 10_000;
+
 /** How much of a removal's hole the shot shows elsewhere: computed when asked for, kept by what it is computed from. */
 export class RevealService {
   constructor(
@@ -27,16 +30,18 @@ export class RevealService {
     }
     const { marks, first, count } = basis;
     const key = hashOf(clip.hash, marksText(marks), first, count, marks.settings.reach);
-    const [row] = await Reveal.findOrBuild({ where: { shotId, removalId } });
-    if (row.key === key && row.state !== 'ready') return viewOf(row, null);
+    const row = await Reveal.findOne({ where: { shotId, removalId } });
+    if (row?.key === key && (row.state === 'failed' || isBeingComputed(row))) return viewOf(row, null);
     const data = await this.read(key);
+    // All columns are written, whatever was read before: another page may ask at the same moment.
+    const fresh = { shotId, removalId, key, task: { marks, first, count }, error: null };
     if (data) {
-      if (row.key !== key) await row.set({ key, task: { marks, first, count }, state: 'ready', error: null }).save();
+      if (row?.key !== key || row.state !== 'ready') await Reveal.upsert({ ...fresh, state: 'ready', progress: 1 });
       return { state: 'ready', progress: 1, error: null, data };
     }
-    await row.set({ key, task: { marks, first, count }, state: 'working', progress: 0, error: null }).save();
+    await Reveal.upsert({ ...fresh, state: 'working', progress: 0 });
     await this.queue(shotId, removalId);
-    return viewOf(row, null);
+    return { state: 'working', progress: 0, error: null, data: null };
   }
 
   /** Tries again what failed. */
@@ -57,6 +62,10 @@ export class RevealService {
     return text === undefined ? undefined : (JSON.parse(text) as RevealData);
   }
 }
+
+/** Work that has not been heard of for a while is asked for again: asking twice does no harm. */
+const isBeingComputed = ({ state, updatedAt }: Reveal): boolean =>
+  state === 'working' && Date.now() - updatedAt.getTime() < SILENT_MS;
 
 function viewOf({ state, progress, error }: Reveal, data: RevealData | null): RevealView {
   return { state, progress, error: error ?? null, data };

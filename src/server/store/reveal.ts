@@ -24,6 +24,7 @@ export class Reveal extends Model<InferAttributes<Reveal>, InferCreationAttribut
   declare state: RevealView['state'];
   declare progress: CreationOptional<number>;
   declare error: CreationOptional<RevealView['error']>;
+  declare updatedAt: CreationOptional<Date>;
 }
 
 export function defineReveal(database: Sequelize): void {
@@ -36,6 +37,7 @@ export function defineReveal(database: Sequelize): void {
       state: DataTypes.TEXT,
       progress: { type: DataTypes.REAL, defaultValue: 0 },
       error: DataTypes.JSONB,
+      updatedAt: DataTypes.DATE,
     },
     { sequelize: database, tableName: 'reveals', underscored: true, timestamps: true },
   );

@@ -74,6 +74,19 @@ describe('playing', () => {
     expect(p.playing.value).toBe(true);
   });
 
+  it('goes slower when asked, from where it is, and at full speed again', async () => {
+    const p = player();
+    p.toggle();
+    p.changeSpeed();
+    expect(p.speed.value).toBe(0.5);
+    await advance(201);
+    expect(p.shown.value).toBe(12);
+    for (let i = 0; i < 3; i++) p.changeSpeed();
+    expect(p.speed.value).toBe(1);
+    await advance(121);
+    expect(p.shown.value).toBe(15);
+  });
+
   it('without a loop stops at out', async () => {
     const p = player();
     p.toggleLoop();

@@ -11,6 +11,9 @@ interface PlayerOptions {
   draw(frame: number): Promise<number>;
 }
 
+/** Speeds of playing, in shares of the shot's rate: slow ones for steering by hand. */
+const SPEEDS = [1, 0.5, 0.25, 0.1];
+
 /**
  * Which frame is wanted and which is on the screen. Playing keeps real time: what cannot be drawn in time is left out,
  * and the number shown is always that of the frame drawn.
@@ -20,6 +23,7 @@ export function usePlayer({ range, played, rate, draw }: PlayerOptions) {
   const shown = ref(played.value.first);
   const playing = ref(false);
   const loop = ref(true);
+  const speed = ref(SPEEDS[0]);
   let drawing = false;
   let again = false;
   let began = { time: 0, frame: 0 };
@@ -58,7 +62,7 @@ export function usePlayer({ range, played, rate, draw }: PlayerOptions) {
   function tick(): void {
     if (!playing.value) return;
     const { first, last } = played.value;
-    let frame = began.frame + Math.floor(((performance.now() - began.time) / 1000) * rate.value);
+    let frame = began.frame + Math.floor(((performance.now() - began.time) / 1000) * rate.value * speed.value);
     if (frame > last) {
       if (!loop.value) {
         go(last);
@@ -75,6 +79,12 @@ export function usePlayer({ range, played, rate, draw }: PlayerOptions) {
     requestAnimationFrame(tick);
   }
 
+  /** The next lower speed; after the lowest the full one again. */
+  function changeSpeed(): void {
+    speed.value = SPEEDS[(SPEEDS.indexOf(speed.value) + 1) % SPEEDS.length];
+    began = { time: performance.now(), frame: wanted.value };
+  }
+
   function pause(): void {
     playing.value = false;
   }
@@ -84,6 +94,9 @@ export function usePlayer({ range, played, rate, draw }: PlayerOptions) {
     shown: computed(() => shown.value),
     playing: computed(() => playing.value),
     loop: computed(() => loop.value),
+    /** Of the shot's rate. */
+    speed: computed(() => speed.value),
+    changeSpeed,
     go,
     step: (by: number) => {
       pause();

@@ -43,6 +43,12 @@ const editing = useShapeEditing(
 
 /** Regions are drawn beside shapes, while the picture stands. */
 const region = useTrackEditing(() => player.shown.value);
+/** A region is steered while the frames go by. */
+const regionShown = computed(
+  () =>
+    (tracks.current !== undefined || stage.tool === 'region') &&
+    (marksShown.value || (stage.tool === 'steer' && !stage.clean && stage.view === 'original')),
+);
 const anchored = computed(() => player.shown.value in (tracks.current?.anchors ?? {}));
 
 /** Outlines of the removals that are not being worked on. */
@@ -113,12 +119,7 @@ defineExpose({ player, viewport, editing, region, picture });
       :frame="player.shown.value"
     />
     <MarksOverlay v-if="marksShown" :viewport="viewport" :editing="editing" :others="others" />
-    <TrackOverlay
-      v-if="marksShown && (tracks.current || stage.tool === 'region')"
-      :viewport="viewport"
-      :editing="region"
-      :anchored="anchored"
-    />
+    <TrackOverlay v-if="regionShown" :viewport="viewport" :editing="region" :anchored="anchored" />
     <div
       v-if="stage.view === 'wipe' && !stage.clean"
       class="wipe"

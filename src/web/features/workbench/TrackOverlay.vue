@@ -56,9 +56,10 @@ function grab(event: PointerEvent, grip: TrackGrip): void {
 }
 
 function down(event: PointerEvent): void {
-  if (event.button !== 0 || stage.tool !== 'region') return;
+  if (event.button !== 0) return;
   (event.currentTarget as Element).setPointerCapture(event.pointerId);
-  props.editing.press(at(event));
+  if (stage.tool === 'region') props.editing.press(at(event));
+  else props.editing.grab({ kind: 'region' }, at(event));
 }
 
 function move(event: PointerEvent): void {
@@ -69,7 +70,7 @@ function move(event: PointerEvent): void {
 <template>
   <svg
     class="track"
-    :class="{ drawing: stage.tool === 'region' }"
+    :class="{ drawing: stage.tool === 'region', steering: stage.tool === 'steer' }"
     data-testid="region"
     :data-state="state"
     @pointerdown="down"
@@ -80,11 +81,11 @@ function move(event: PointerEvent): void {
     <template v-if="corners.length === 4">
       <path class="casing" :d="outline" />
       <path class="line" :class="state" :d="outline" data-testid="region-outline" />
-      <path class="inside" :d="outline" @pointerdown="grab($event, { kind: 'region' })" />
-      <g v-for="(d, i) in hooks" :key="i">
+      <g v-for="(d, i) in stage.tool === 'pick' ? [] : hooks" :key="i">
         <path class="casing hook" :d="d" />
         <path class="hook" :class="{ anchored }" :d="d" />
         <circle
+          v-if="stage.tool === 'steer'"
           class="grip"
           :cx="corners[i].x"
           :cy="corners[i].y"
@@ -93,7 +94,11 @@ function move(event: PointerEvent): void {
           @pointerdown="grab($event, { kind: 'corner', index: i })"
         />
       </g>
-      <g v-if="confidence !== undefined" :transform="`translate(${bar.x} ${bar.y})`" class="bar">
+      <g
+        v-if="confidence !== undefined && stage.tool !== 'pick'"
+        :transform="`translate(${bar.x} ${bar.y})`"
+        class="bar"
+      >
         <rect class="back" x="-2" y="-2" :width="BAR + 4" height="9" rx="2" />
         <rect class="level" :width="BAR * confidence" height="5" />
         <title>Confidence {{ Math.round(confidence * 100) }} %</title>
@@ -114,6 +119,10 @@ function move(event: PointerEvent): void {
 .track.drawing {
   pointer-events: all;
   cursor: crosshair;
+}
+.track.steering {
+  pointer-events: all;
+  cursor: move;
 }
 path {
   fill: none;
@@ -144,12 +153,6 @@ path {
 }
 .hook.anchored {
   stroke: var(--accent-bright);
-}
-.inside {
-  pointer-events: stroke;
-  stroke: transparent;
-  stroke-width: 12;
-  cursor: move;
 }
 .grip {
   fill: transparent;

@@ -19,10 +19,10 @@ const tracks = useTracks();
 
 const MODELS: { value: TrackPart; label: string }[] = [
   { value: 'shift', label: 'Shift' },
-  { value: 'scale', label: 'Shift and scale' },
-  { value: 'rotation', label: 'Shift, scale, rotation' },
-  { value: 'shear', label: 'All of these and shear' },
-  { value: 'perspective', label: 'Perspective: a flat face' },
+  { value: 'scale', label: 'Scale' },
+  { value: 'rotation', label: 'Scale and rotation' },
+  { value: 'shear', label: 'These and shear' },
+  { value: 'perspective', label: 'Perspective' },
 ];
 /** Losses that are listed one by one. */
 const LISTED = 4;

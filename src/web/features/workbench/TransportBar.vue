@@ -42,6 +42,15 @@ const here = computed(() => {
       @click="player.toggleLoop()"
       ><Repeat :size="16"
     /></Button>
+    <Button
+      text
+      size="small"
+      :severity="player.speed.value < 1 ? undefined : 'secondary'"
+      aria-label="Speed"
+      title="Speed of playing (V)"
+      :label="`${player.speed.value} ×`"
+      @click="player.changeSpeed()"
+    />
     <output class="frame" aria-label="Frame">{{ frame }}</output>
     <span class="faint">of {{ shot.first }}–{{ shot.last }}</span>
     <span v-if="frame < shot.first || frame > shot.last" class="faint">· handle, not exported</span>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Circle, Hand, PenTool, Scan, Square, SquareDashedMousePointer } from '@lucide/vue';
+import { Circle, Hand, PenTool, Scan, Square, SquareDashedMousePointer, Waypoints } from '@lucide/vue';
 import Button from 'primevue/button';
 import SelectButton from 'primevue/selectbutton';
 import { computed } from 'vue';
@@ -29,6 +29,7 @@ const TOOLS: { value: Tool; icon: typeof Hand }[] = [
   { value: 'ellipse', icon: Circle },
   { value: 'rectangle', icon: Square },
   { value: 'region', icon: SquareDashedMousePointer },
+  { value: 'steer', icon: Waypoints },
 ];
 const zoomText = computed(() => `${Math.round(props.viewport.place.value.scale * devicePixelRatio * 100)} %`);
 </script>

@@ -1,7 +1,7 @@
 import { until } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
-import type { TrackNode } from '../../../contract/document.ts';
+import { ranked, type TrackNode } from '../../../contract/document.ts';
 import type { FollowView } from '../../../contract/tracks.ts';
 import { api } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
@@ -35,11 +35,12 @@ export const useTracks = defineStore('tracks', () => {
     return out;
   });
 
-  /** The track that is worked on: the one that the chosen shape rides on, or one that was chosen by itself. */
+  /** The track that is worked on: that of the chosen shape, else one that was chosen by itself, else the removal's first. */
   const currentId = computed(() => {
-    const shape = doc.document.removals[stage.removalId]?.shapes[stage.shapeId];
-    const id = shape?.rides?.track ?? stage.trackId;
-    return id in doc.document.tracks ? id : '';
+    const shapes = doc.document.removals[stage.removalId]?.shapes ?? {};
+    const ridden = ranked(shapes).flatMap(([, { rides }]) => rides?.track ?? []);
+    const chosen = [shapes[stage.shapeId]?.rides?.track, stage.trackId, ...ridden];
+    return chosen.find((id) => id !== undefined && id in doc.document.tracks) ?? '';
   });
   const current = computed<TrackNode | undefined>(() => tracks.value[currentId.value]);
 

@@ -51,7 +51,7 @@ export function useShortcuts(parts: () => Parts | undefined): void {
 
   function setKey({ player, region }: Parts): void {
     const { removalId, shapeId } = stage;
-    if (!shapeId && region.quad.value) return void region.pin();
+    if ((!shapeId || stage.tool === 'steer') && region.quad.value) return void region.pin();
     doc.edit('Set a key', (draft) => {
       const shape = draft.removals[removalId]?.shapes[shapeId];
       if (shape) pinKey(shapeId, shape, player.shown.value);
@@ -83,6 +83,7 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     keyAfter: (p) => toKey(p, 1),
     play: ({ player }) => player.toggle(),
     loop: ({ player }) => player.toggleLoop(),
+    speed: ({ player }) => player.changeSpeed(),
     original: view('original'),
     matte: view('matte'),
     filled: view('filled'),
@@ -99,6 +100,7 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     ellipse: tool('ellipse'),
     rectangle: tool('rectangle'),
     region: tool('region'),
+    steer: tool('steer'),
     follow: ({ follow }) => follow(),
     weak: ({ toWeak }) => toWeak(),
     larger: ({ region }) => region.steer(1 + STEER, 0),

@@ -1,10 +1,10 @@
-import { computed, ref } from 'vue';
-import { cornersOf, quadOf, toRide, type Corners } from '../../../contract/document.ts';
+import { computed, ref, watch } from 'vue';
+import { cornersOf, quadOf, toRide, type TrackEntry } from '../../../contract/document.ts';
 import { quadAt } from '../../../core/shapes/ride.ts';
 import type { Quad } from '../../../core/tracking/regionModel.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { addTrack, setAnchor } from '../../document/trackEdits.ts';
-import { rotate, scale, type Place } from '../../marks/pathEdits.ts';
+import { rotate, rounded, scale, type Place } from '../../marks/pathEdits.ts';
 import { useStage } from './stageStore.ts';
 import { useTracks } from './tracksStore.ts';
 
@@ -20,6 +20,8 @@ export function useTrackEditing(frame: () => number) {
   const stage = useStage();
   const tracks = useTracks();
   const inHand = ref<Quad>();
+  /** Corners that were set on the frames that went by while the region was held. */
+  let steered = new Map<number, Quad>();
   let drag: { grip: TrackGrip; from: Place; quad: Quad } | undefined;
   let drawing: Place | undefined;
 
@@ -32,20 +34,23 @@ export function useTrackEditing(frame: () => number) {
   const confidence = computed(() => {
     const track = tracks.current;
     if (!track) return undefined;
-    return frame() in track.anchors ? 1 : (track.frames[frame()] as Corners | undefined)?.[0];
+    return frame() in track.anchors ? 1 : (track.frames[frame()] as TrackEntry | undefined)?.[0];
   });
 
-  /** Sets the corners at the frame as an anchor, and has what lies between the anchors around it followed again. */
-  function commit(next: Quad, label: string): void {
-    const [id, at] = [tracks.currentId, frame()];
+  /** Sets corners as anchors, and has what lies between the anchors around them followed again. */
+  function commit(next: Map<number, Quad>, label: string): void {
+    const id = tracks.currentId;
     if (!id) return;
-    doc.edit(label, (draft) => setAnchor(draft.tracks[id], at, cornersOf(next).map(places)));
+    doc.edit(label, (draft) => {
+      for (const [at, corners] of next) setAnchor(draft.tracks[id], at, cornersOf(places(corners)));
+    });
     void tracks.follow(id);
   }
 
-  function press(at: Place): void {
-    drawing = at;
-  }
+  // A region that is held stays under the pointer while the frames go by: each gets it as it was left there.
+  watch(frame, (_, before) => {
+    if (drag && inHand.value) steered.set(before, inHand.value);
+  });
 
   function grab(grip: TrackGrip, at: Place): void {
     if (quad.value) drag = { grip, from: at, quad: quad.value };
@@ -58,19 +63,19 @@ export function useTrackEditing(frame: () => number) {
 
   function drop(): void {
     const next = inHand.value;
-    if (drawing && next && next[2].x - next[0].x >= SMALLEST && next[2].y - next[0].y >= SMALLEST) make(next);
-    else if (drag && next) commit(next, drag.grip.kind === 'corner' ? 'Set a corner' : 'Move a region');
+    if (drawing && next && isLarge(next)) make(next);
+    else if (drag && next) commit(steered.set(frame(), next), LABELS[drag.grip.kind]);
     abandon();
   }
 
   function make(next: Quad): void {
     let id = '';
     doc.edit('Draw a region to follow', (draft) => {
-      id = addTrack(draft, frame(), cornersOf(next).map(places));
+      id = addTrack(draft, frame(), cornersOf(places(next)));
     });
     stage.selectShape('');
     stage.trackId = id;
-    stage.tool = 'pick';
+    stage.tool = 'steer';
     void tracks.follow(id);
   }
 
@@ -78,31 +83,44 @@ export function useTrackEditing(frame: () => number) {
     drawing = undefined;
     drag = undefined;
     inHand.value = undefined;
+    steered = new Map();
+  }
+
+  /** Grows and turns the region about its middle: what the other hand does on the keys. */
+  function steer(factor: number, angle: number): void {
+    if (!quad.value) return;
+    const middle = middleOf(quad.value);
+    const points = quad.value.map((p) => ({ ...p, ...STRAIGHT }));
+    const next = rotate(scale(points, middle, factor, factor), middle, angle) as unknown as Quad;
+    if (!drag) return commit(new Map([[frame(), next]]), 'Steer a region');
+    // The region in hand goes on from where it is now.
+    const [dx, dy] = inHand.value ? [middle.x - middleOf(drag.quad).x, middle.y - middleOf(drag.quad).y] : [0, 0];
+    drag.quad = next.map((p) => ({ x: p.x - dx, y: p.y - dy })) as unknown as Quad;
+    inHand.value = next;
   }
 
   return {
     quad,
     confidence,
-    press,
+    press: (at: Place) => (drawing = at),
     grab,
     dragTo,
     drop,
     abandon,
+    steer,
     /** Sets an anchor with the corners as they are. */
-    pin: () => quad.value && commit(quad.value, 'Set the corners here'),
-    /** Grows and turns the region about its middle: what a hand on the keys steers. */
-    steer: (factor: number, angle: number) => {
-      if (!quad.value) return;
-      const middle = middleOf(quad.value);
-      const points = quad.value.map((p) => ({ ...p, inX: 0, inY: 0, outX: 0, outY: 0 }));
-      commit(rotate(scale(points, middle, factor, factor), middle, angle) as unknown as Quad, 'Steer a region');
-    },
+    pin: () => quad.value && commit(new Map([[frame(), quad.value]]), 'Set the corners here'),
   };
 }
 
 export type TrackEditing = ReturnType<typeof useTrackEditing>;
 
-const places = (v: number): number => Math.round(v * 1000) / 1000;
+const LABELS: Record<TrackGrip['kind'], string> = { corner: 'Set a corner', region: 'Steer a region' };
+const STRAIGHT = { inX: 0, inY: 0, outX: 0, outY: 0 };
+
+const places = (q: Quad): Quad => q.map((p) => rounded({ ...p, ...STRAIGHT })) as unknown as Quad;
+
+const isLarge = ([a, , c]: Quad): boolean => c.x - a.x >= SMALLEST && c.y - a.y >= SMALLEST;
 
 const middleOf = (q: Quad): Place => ({
   x: q.reduce((s, p) => s + p.x, 0) / 4,

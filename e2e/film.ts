@@ -1,0 +1,51 @@
+import { type Locator, type Page } from '@playwright/test';
+import { spawnSync } from 'node:child_process';
+
+/** Size of the films that the tests make, px. */
+export const [W, H] = [320, 180];
+
+/** A film from a filter graph without inputs. */
+export function film(path: string, graph: string): void {
+  const source = ['-nostdin', '-loglevel', 'error', '-y', '-f', 'lavfi', '-i', graph];
+  const { status, stderr } = spawnSync('ffmpeg', [...source, '-c:v', 'libx264', '-crf', '14', path]);
+  if (status !== 0) throw new Error(stderr.toString());
+}
+
+export const picture = (page: Page): Locator => page.getByTestId('picture');
+
+/** Screen place of a place of the frame, while the whole picture is in view. */
+export async function screenOf(page: Page, x: number, y: number): Promise<[number, number]> {
+  const box = (await picture(page).boundingBox())!;
+  const scale = Math.min((box.width - 20) / W, (box.height - 20) / H);
+  const [left, top] = [(box.width - W * scale) / 2, (box.height - H * scale) / 2];
+  return [box.x + left + (x + 0.5) * scale, box.y + top + (y + 0.5) * scale];
+}
+
+export async function dragOn(page: Page, from: [number, number], to: [number, number]): Promise<void> {
+  await page.mouse.move(...from);
+  await page.mouse.down();
+  await page.mouse.move((from[0] + to[0]) / 2, (from[1] + to[1]) / 2);
+  await page.mouse.move(...to);
+  await page.mouse.up();
+}
+
+/** Adds a film on the footage page and makes a shot of all of it. */
+export async function openShot(page: Page, path: string): Promise<void> {
+  const name = path.split('/').at(-1)!;
+  await page.goto('/');
+  await page.getByTestId('chooser').setInputFiles(path);
+  const clip = page.getByRole('listitem').filter({ hasText: name });
+  await clip.and(page.locator('[data-state=ready]')).waitFor({ timeout: 60_000 });
+  await clip.getByRole('button', { name: 'New shot' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Make the shot' }).click();
+  await page.locator('[data-testid=picture][data-frame="0"]').waitFor();
+}
+
+/** Steps to a frame as a person does. */
+export async function stepTo(page: Page, frame: number): Promise<void> {
+  const by = frame - Number(await picture(page).getAttribute('data-frame'));
+  for (let i = 0; i < Math.floor(Math.abs(by) / 10); i++)
+    await page.keyboard.press(by < 0 ? 'Shift+ArrowLeft' : 'Shift+ArrowRight');
+  for (let i = 0; i < Math.abs(by) % 10; i++) await page.keyboard.press(by < 0 ? 'ArrowLeft' : 'ArrowRight');
+  await page.locator(`[data-testid=picture][data-frame="${frame}"]`).waitFor();
+}
