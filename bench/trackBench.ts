@@ -115,7 +115,7 @@ function scattered(shot: Shot, truth: Truth): Region[] {
       x,
       y,
       side,
-      model: side < 40 ? 'shift' : side < 90 ? 'rotation' : 'perspective',
+      model: side < 40 ? 'shift' : 'perspective',
     };
     const layer = truth.surface(frame, x + side / 2, y + side / 2)?.layer;
     if (layer !== undefined && seenShare(region, layer, frame, truth) === 1) out.push(region);

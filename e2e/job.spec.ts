@@ -130,7 +130,7 @@ test('another page sees the marks, and this page its edits', async () => {
   await other.goto(shotUrl);
   await expect(other.getByTestId('key-Box 1-30')).toHaveCount(1);
   await expect(picture(other)).toHaveAttribute('data-frame', '5');
-  await goTo(20, other);
+  await stepTo(other, 20);
   await other.getByTestId('shape-Box 1').click();
   await other.keyboard.press('k');
   await expect.poll(keys).toBe(4);

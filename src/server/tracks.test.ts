@@ -140,6 +140,21 @@ describe('a track', () => {
     expect((await house.call('POST', `/follows/${body.id}/cancel`)).status).toBe(200);
   });
 
+  it('whose anchors are changed while it is followed, does not get what was found from the old ones', async () => {
+    const shot = await newShot();
+    const id = await newTrack(shot, { 0: corners(60, 40), 20: corners(100, 80) });
+    const { body } = await house.call<FollowView>('POST', `/shots/${shot.id}/tracks/${id}/follow`, {});
+    // Perhaps before, perhaps while it is followed: what is written must fit the anchors in either case.
+    await edit(shot, [{ op: 'remove', path: `/tracks/${id}/anchors/20` }]);
+    await house.until(async () => {
+      const list = (await house.call<FollowView[]>('GET', `/shots/${shot.id}/follows`)).body;
+      return list.find((f) => f.id === body.id)!.state === 'done' ? true : undefined;
+    }, 'the track');
+    const { frames } = await trackOf(shot, id);
+    // With frame 20 as an anchor it would be there with exactly its corners, and a confidence of 1.
+    expect(frames[20]?.[0]).not.toBe(1);
+  });
+
   it('is refused with a code and a next step', async () => {
     const shot = await newShot();
     const nowhere = await house.call<ErrorBody>('POST', `/shots/${shot.id}/tracks/${randomUUID()}/follow`, {});

@@ -17,7 +17,7 @@ import {
   type TrackPart,
 } from './regionModel.ts';
 import { LEVELS, readRegion, type RegionPicture } from './regionPicture.ts';
-import { cutPatch, searchLevel, searchPatch, type Patch } from './searchRegion.ts';
+import { cutPatch, searchLevel, searchPatch, type Found, type Patch } from './searchRegion.ts';
 import { trustOf, type Trust } from './trustRegion.ts';
 
 /** Why a region cannot be followed at a frame. */
@@ -56,11 +56,25 @@ const LOST = 0.3;
 const FOUND = 0.5;
 /** Likeness, against its usual one, from which a region counts as the same. */
 const SAME = 0.93;
-/** A search whose second best place is nearly as good tells nothing. */
-const RIVAL = 0.08;
-/** Sides below which a jump of so many px makes suspicious, px. */
-const SMALL_SIDE = 32;
-const JUMP_PX = 6;
+/** A place that is not much less like the region than the best one, and so far from it, px, makes the answer a guess. */
+const RIVAL = 0.05;
+const RIVAL_PX = 3;
+const RIVAL_CELLS = 4;
+/** The same for regions of so few cells, as the search sees it. */
+const RIVAL_SMALL = 0.15;
+/** Places that are tried after a gap, and the share of a region by which it can be told. */
+const LOST_PEAKS = 5;
+/** How far around a prediction is groped, px, by turns, and for how many frames. */
+const GROPING_PX = [8, 16, 26];
+const GROPING_FRAMES = 40;
+const SHARE_AFTER_GAP = 0.25;
+/** A leap of so many times the usual error of a prediction makes suspicious; px that are no surprise in any shot. */
+const LEAP = 6;
+const FAR_COSTS = 0.7;
+const LEAST_UNREST_PX = 1.5;
+/** Sides below which an edge alone may fill a region, px, and the fall of likeness beside it that a corner has. */
+const EDGE_SIDE = 64;
+const DROP = 0.04;
 /** A frame is taken as a further known picture when the anchor's likeness has fallen below this. */
 const FADING = 0.88;
 const WAYPOINT_TRUST = 0.2;
@@ -78,6 +92,11 @@ const TURN_PX = 6;
 const BEND_PX = 1.5;
 /** Regions smaller than this cannot be told from grain, px². */
 const SMALLEST_AREA = 49;
+/** Share of a region that must lie in the frame. */
+const IN_SIGHT = 0.35;
+/** Contrast that a region needs, 14-bit levels: on half size, where grain is nearly gone, or on full for the smallest. */
+const LEAST_CONTRAST = 55;
+const LEAST_CONTRAST_SMALL = 170;
 /** Shown narrower than this share of what its area would let expect, a region is seen from its edge. */
 const EDGE_ON = 0.12;
 
@@ -132,10 +151,16 @@ class Follower {
   private motion: Motion = STILL();
   private velocity: [number, number] = [0, 0];
   private lost = 0;
+  /** Running mean of how far the predictions are off, px. */
+  private unrest = 0;
   /** Running mean of the likeness of good frames. */
   private usual = 0;
   /** Whether the last search found several places that are alike. */
   private ambiguous = false;
+  /** Whether the last search saw more than one place like the region. */
+  private lookalike = false;
+  /** How well the last search was held in all directions, 0..1: an edge holds a region across, but not along. */
+  private held = 1;
 
   constructor(
     private readonly kernels: Kernels,
@@ -160,8 +185,10 @@ class Follower {
     const finest = this.anchorCells[0];
     const records = kernels.f32(finest.records, finest.count * 16);
     this.wholeArea = sumOf(records, 14);
-    // Grain alone has energy too, but nothing that holds still: what counts is what stands out of it.
-    this.textured = this.wholeArea > 0 && sumOf(records, 13) / this.wholeArea > 60 ** 2;
+    // Grain alone has contrast too, but nothing that holds still: what counts is what stands out of it.
+    const { patch } = this;
+    const least = patch && patch.level > 0 ? LEAST_CONTRAST : LEAST_CONTRAST_SMALL;
+    this.textured = this.wholeArea > 0 && patch !== undefined && patch.energy / patch.area > least ** 2;
   }
 
   /** Levels from fine to coarse. */
@@ -203,25 +230,32 @@ class Follower {
         frame,
         this.around(quad, radius + 11 * 2 ** this.searchLevel),
       );
-      const attempt = this.best(picture, frame, this.starts(picture, predicted, radius));
+      const attempt = this.best(picture, frame, predicted, this.starts(picture, predicted, radius));
       if (!attempt || !this.believable(attempt, predicted)) {
         return this.miss(frame, predicted, attempt && this.turnedAway(attempt) ? 'turned_away' : 'hidden', attempt);
       }
+      if (this.lost === 0) this.unrest = 0.85 * this.unrest + 0.15 * this.offset(attempt, predicted);
       return this.hit(frame, picture, attempt);
     });
   }
 
   /**
-   * Whether an attempt is taken for the region. What comes back after a gap must look as it did before, and a small thing
-   * must not have jumped while it looks less like itself: walls, planks and crowds are full of look-alikes.
+   * Whether an attempt is taken for the region. What comes back after a gap, or leaps, must look as it did before and have no
+   * rival: walls, planks and crowds are full of look-alikes.
    */
   private believable(attempt: Attempt, predicted: Motion): boolean {
-    const same = attempt.likeness / this.usual;
-    if (this.lost > 0) return attempt.confidence >= FOUND && same >= SAME && !this.ambiguous;
-    const { motion } = attempt.found;
-    const jump = Math.hypot(motion[0] - predicted[0], motion[1] - predicted[1]) * this.space.half;
-    if (this.side < SMALL_SIDE && jump > JUMP_PX && same < SAME) return false;
+    const same = this.usual === 0 || attempt.likeness / this.usual >= SAME;
+    const leapt = this.surprise(attempt, predicted) > LEAP;
+    if (this.lost > 0 || leapt) return attempt.confidence >= FOUND && same && !this.ambiguous;
     return attempt.confidence >= LOST;
+  }
+
+  /** How far an attempt lies from the prediction, px, and in units of what is usual in this shot. */
+  private offset({ found: { motion } }: Attempt, predicted: Motion): number {
+    return Math.hypot(motion[0] - predicted[0], motion[1] - predicted[1]) * this.space.half;
+  }
+  private surprise(attempt: Attempt, predicted: Motion): number {
+    return this.offset(attempt, predicted) / (this.unrest + LEAST_UNREST_PX);
   }
 
   private quadOf(motion: Motion): Quad {
@@ -252,7 +286,7 @@ class Follower {
     const w = Math.min(x1, width) - Math.max(x0, 0);
     const h = Math.min(y1, height) - Math.max(y0, 0);
     const seen = (Math.max(0, w) * Math.max(0, h)) / ((x1 - x0) * (y1 - y0));
-    return seen < 0.25 && this.lost === 0 ? 'out_of_frame' : undefined;
+    return seen < IN_SIGHT && this.lost === 0 ? 'out_of_frame' : undefined;
   }
 
   /** Where alignment may begin: as predicted, and where the region's picture is found. */
@@ -261,25 +295,70 @@ class Follower {
     if (!patch || patch.level >= picture.levels.length) return [predicted];
     const quad = this.quadOf(predicted);
     const [cx, cy] = [quad.reduce((s, p) => s + p.x, 0) / 4, quad.reduce((s, p) => s + p.y, 0) / 4];
-    const peak = searchPatch(this.kernels, picture, patch, cx, cy, radius);
-    this.ambiguous = peak !== undefined && this.side < SMALL_SIDE && peak.likeness - peak.rival < RIVAL;
-    if (!peak || peak.likeness < 0.3) return [predicted];
-    const there = predicted.slice();
-    there[0] += (peak.x - cx) / space.half;
-    there[1] += (peak.y - cy) / space.half;
-    const apart = Math.hypot(peak.x - cx, peak.y - cy) / 2 ** patch.level;
-    return apart > APART_PX ? [there, predicted] : [predicted];
+    const peaks = searchPatch(this.kernels, picture, patch, cx, cy, radius, this.lost > 0 ? LOST_PEAKS : 1);
+    const [first, second] = peaks as (Found | undefined)[];
+    this.lookalike = first !== undefined && second !== undefined && second.likeness > first.likeness - RIVAL_SMALL;
+    this.held = first && this.side < EDGE_SIDE ? Math.min(1, Math.max(0, (first.likeness - first.beside) / DROP)) : 1;
+    const apart = peaks.filter((p) => Math.hypot(p.x - cx, p.y - cy) / 2 ** patch.level > APART_PX);
+    const there = apart.map((p) => {
+      const start = predicted.slice();
+      start[0] += (p.x - cx) / space.half;
+      start[1] += (p.y - cy) / space.half;
+      return start;
+    });
+    return [...there, predicted, ...this.groping(predicted)];
   }
 
-  private best(picture: RegionPicture, frame: number, starts: Motion[]): Attempt | undefined {
-    let best: Attempt | undefined;
+  /** After a gap, places around the prediction too: what is half hidden still is found by alignment, but not by search. */
+  private groping(predicted: Motion): Motion[] {
+    if (this.lost === 0 || this.lost > GROPING_FRAMES) return [];
+    const px = GROPING_PX[this.lost % GROPING_PX.length];
+    return [
+      [px, 0],
+      [-px, 0],
+      [0, px],
+      [0, -px],
+    ].map(([dx, dy]) => {
+      const start = predicted.slice();
+      start[0] += dx / this.space.half;
+      start[1] += dy / this.space.half;
+      return start;
+    });
+  }
+
+  /** The best of the attempts from several starts; notes whether another place is nearly as good. */
+  private best(picture: RegionPicture, frame: number, predicted: Motion, starts: Motion[]): Attempt | undefined {
+    const attempts: Attempt[] = [];
     for (const start of starts) {
       const attempt = this.attempt(picture, frame, start);
-      if (attempt && (!best || merit(attempt) > merit(best))) best = attempt;
+      if (!attempt) continue;
+      attempts.push(attempt);
       // A good answer needs no second opinion, except after a gap, when a repeated pattern may deceive.
-      if (best && best.confidence > 0.8 && best.share > 0.8 && this.lost === 0) break;
+      if (attempt.confidence > 0.8 && attempt.share > 0.8 && this.lost === 0) break;
     }
+    const merit = (a: Attempt): number => this.merit(a, predicted);
+    attempts.sort((a, b) => merit(b) - merit(a));
+    const [best] = attempts as (Attempt | undefined)[];
+    const few = this.anchorCells[0].count < RIVAL_CELLS;
+    this.ambiguous = (few && this.lookalike) || attempts.some((a) => best && this.isRival(a, best));
     return best;
+  }
+
+  /**
+   * While nothing is lost, what is near needs less evidence than what is far. After a gap the likest place counts, even if
+   * little of it is seen: a look-alike in full view is still none.
+   */
+  private merit(a: Attempt, predicted: Motion): number {
+    if (this.lost > 0) return a.likeness ** 2 * Math.min(1, a.share / SHARE_AFTER_GAP);
+    const far = Math.min(1, this.surprise(a, predicted) / LEAP);
+    return a.share * a.likeness * (1 - FAR_COSTS * far);
+  }
+
+  private isRival(a: Attempt, best: Attempt): boolean {
+    const { motion, readings } = a.found;
+    // What many cells agree on is told apart by less than what one or two say.
+    const margin = RIVAL / Math.max(1, Math.sqrt(readings.length / RIVAL_CELLS));
+    return this.offset(best, motion) > RIVAL_PX && a.share > SHARE_AFTER_GAP && a.likeness > best.likeness - margin;
   }
 
   private attempt(picture: RegionPicture, frame: number, start: Motion): Attempt | undefined {
@@ -301,12 +380,13 @@ class Follower {
     const error = this.waypoint ? (1 - ownShare) * this.waypoint.error : 0;
     const shown = this.waypoint ? mostSeen(own, trusted.slice(anchorCount)) : own;
     const trust = trustOf(found, shown, this.wholeArea, this.options.quad, this.space, free, error);
-    return { ...trust, found, anchorLikeness: meanLikeness(own) };
+    const confidence = trust.confidence * this.held;
+    return { ...trust, confidence, found, anchorLikeness: meanLikeness(own) };
   }
 
   /** How far the parameters may stray from what is expected of a frame; after a gap, farther. */
   private deviation(): Motion {
-    const k = (1 + this.lost) / this.space.half;
+    const k = (1 + Math.min(3, this.lost)) / this.space.half;
     const [shift, turn, bend] = [FREE_PX * k, TURN_PX * k, BEND_PX * k];
     return Float64Array.of(shift, shift, turn, turn, bend, bend, bend, bend);
   }
@@ -398,8 +478,6 @@ function sumOf(records: Float32Array, entry: number): number {
   for (let k = entry; k < records.length; k += 16) sum += records[k];
   return sum;
 }
-
-const merit = (a: Attempt): number => a.share * a.likeness;
 
 const weightOf = (readings: readonly CellReading[]): number => readings.reduce((s, r) => s + r.weight * r.area, 0);
 

@@ -7,6 +7,8 @@ const LARGEST_SIDE = 28;
 const SMALLEST_SIDE = 9;
 /** How much worse a place at the rim of the search may be than one at its middle and still lose: repeated patterns. */
 const FAR_PENALTY = 0.12;
+/** Correlation below which a place is none. */
+const LEAST_WORTH = 0.3;
 /** Places within this of the best one belong to it, px of the level. */
 const APART = 3;
 
@@ -21,6 +23,16 @@ export interface Patch {
   mask: Float32Array;
   energy: number;
   area: number;
+}
+
+/** Where a patch was found. */
+export interface Found {
+  /** Its most likely middle, px of the frame, and how like it is there. */
+  x: number;
+  y: number;
+  likeness: number;
+  /** How like the best place is a few px beside it: nearly as good along an edge, which could be anywhere on it. */
+  beside: number;
 }
 
 /** Level on which a region of this size is searched for. */
@@ -68,8 +80,8 @@ export function cutPatch(kernels: Kernels, picture: RegionPicture, quad: Quad, l
  *
  * @param x, y - Where the patch's middle is expected, px of the frame.
  * @param radius - How far it may be, px of the frame.
- * @returns Its most likely middle in px of the frame, how like it is there, and how like the best place is that is not next
- *   to it; undefined if there is no room to look.
+ * @param peaks - How many places to name at most.
+ * @returns The likeliest places, the best first; none if there is no room to look.
  */
 export function searchPatch(
   kernels: Kernels,
@@ -78,7 +90,8 @@ export function searchPatch(
   x: number,
   y: number,
   radius: number,
-): { x: number; y: number; likeness: number; rival: number } | undefined {
+  peaks: number,
+): Found[] {
   const step = 2 ** patch.level;
   const level = picture.levels[patch.level];
   const cx = Math.round((x - picture.x) / step) - patch.width / 2;
@@ -88,7 +101,7 @@ export function searchPatch(
   const y0 = Math.max(0, cy - r);
   const w = Math.min(level.width, cx + r + patch.width) - x0;
   const h = Math.min(level.height, cy + r + patch.height) - y0;
-  if (w < patch.width || h < patch.height) return undefined;
+  if (w < patch.width || h < patch.height) return [];
   return kernels.scoped(() => {
     const part = kernels.alloc(w * h * 2);
     const image = kernels.u16(level.at, level.width * level.height);
@@ -101,23 +114,26 @@ export function searchPatch(
     const { width, height, energy, area } = patch;
     kernels.run.correlateRegion(part, w, h, tpl, mask, width, height, energy, area, out);
     const scores = kernels.f32(out, ow * oh);
-    let best = { score: -Infinity, likeness: -1, i: 0 };
-    for (let i = 0; i < scores.length; i++) {
-      const far = ((x0 + (i % ow) - cx) ** 2 + (y0 + Math.floor(i / ow) - cy) ** 2) / (r * r + 1);
-      const score = scores[i] - FAR_PENALTY * Math.min(1, far);
-      if (score > best.score) best = { score, likeness: scores[i], i };
+    const far = (i: number): number => ((x0 + (i % ow) - cx) ** 2 + (y0 + Math.floor(i / ow) - cy) ** 2) / (r * r + 1);
+    const worth = scores.map((v, i) => v - FAR_PENALTY * Math.min(1, far(i)));
+    const found: Found[] = [];
+    while (found.length < peaks) {
+      const best = worth.reduce((b, v, i) => (v > worth[b] ? i : b), 0);
+      if (worth[best] < LEAST_WORTH) break;
+      const [bx, by] = [best % ow, Math.floor(best / ow)];
+      let beside = -1;
+      for (let i = 0; i < scores.length; i++) {
+        const d = Math.max(Math.abs((i % ow) - bx), Math.abs(Math.floor(i / ow) - by));
+        if (d > 1 && d <= 2 * APART && scores[i] > beside) beside = scores[i];
+        if (d <= APART) worth[i] = -1;
+      }
+      found.push({
+        x: picture.x + (x0 + bx + patch.width / 2) * step,
+        y: picture.y + (y0 + by + patch.height / 2) * step,
+        likeness: scores[best],
+        beside,
+      });
     }
-    let rival = -1;
-    const [bx, by] = [best.i % ow, Math.floor(best.i / ow)];
-    for (let i = 0; i < scores.length; i++) {
-      const near = Math.abs((i % ow) - bx) <= APART && Math.abs(Math.floor(i / ow) - by) <= APART;
-      if (!near && scores[i] > rival) rival = scores[i];
-    }
-    return {
-      rival,
-      x: picture.x + (x0 + bx + patch.width / 2) * step,
-      y: picture.y + (y0 + by + patch.height / 2) * step,
-      likeness: best.likeness,
-    };
+    return found;
   });
 }

@@ -7,7 +7,7 @@ const LIKE = 0.6;
 /** So few cells can be like something else by chance: they must match better. */
 const FEW_CELLS = 4;
 /** Neighbouring cells share samples and grain is not white: their errors are not independent. */
-const DEPENDENCE = 5;
+const DEPENDENCE = 6;
 /** Error that is expected even of the best match, px. */
 const LEAST_ERROR = 0.03;
 

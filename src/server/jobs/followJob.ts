@@ -37,11 +37,15 @@ export async function runFollow(id: string, context: JobContext): Promise<void> 
     { decode: 30, follow: 70 },
     changed,
     async (work) => {
+      const shot = (await Shot.findByPk(row.shotId))!;
+      const track = shot.document.tracks[row.trackId] as TrackNode | undefined;
+      if (!track) return {};
+      const used = track.anchors;
       try {
-        await follow(row, context, work, found);
+        await follow(row, shot, track, context, work, found);
       } finally {
         // A worker that is to end leaves the row to the next one, which begins anew.
-        if (!context.signal.aborted && found.size > 0) await commit(row, [...found.values()], context);
+        if (!context.signal.aborted && found.size > 0) await commit(row, [...found.values()], used, context);
       }
       return {};
     },
@@ -49,10 +53,14 @@ export async function runFollow(id: string, context: JobContext): Promise<void> 
   );
 }
 
-async function follow(row: Follow, context: JobContext, work: Work, found: Map<number, TrackedFrame>): Promise<void> {
-  const shot = (await Shot.findByPk(row.shotId))!;
-  const track = shot.document.tracks[row.trackId] as TrackNode | undefined;
-  if (!track) return;
+async function follow(
+  row: Follow,
+  shot: Shot,
+  track: TrackNode,
+  context: JobContext,
+  work: Work,
+  found: Map<number, TrackedFrame>,
+): Promise<void> {
   const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, context.files);
   const { first, count } = workRange(shotView(shot), clip.info.frames);
   work.report('decode', 0);
@@ -101,21 +109,31 @@ function entryOf({ confidence, quad }: TrackedFrame): TrackEntry {
  * Writes frames into the document as it is now. The edit has the row's id, so that it counts once; frames whose anchors
  * have changed meanwhile are left out, since they were found from what is no longer there.
  */
-async function commit(row: Follow, frames: TrackedFrame[], context: JobContext): Promise<void> {
+async function commit(
+  row: Follow,
+  frames: TrackedFrame[],
+  used: TrackNode['anchors'],
+  context: JobContext,
+): Promise<void> {
   const shot = await Shot.findByPk(row.shotId);
   const track = shot?.document.tracks[row.trackId] as TrackNode | undefined;
   if (!shot || !track) return;
-  const anchors = frames.filter((f) => f.frame in track.anchors);
-  const fits = anchors.every((f) =>
-    entryOf(f)
-      .slice(1)
-      .every((v, i) => Math.abs(v - track.anchors[f.frame][i]) < 0.01),
-  );
-  if (!fits) return;
-  const patch = patchOf(shot.document, row.trackId, frames);
-  if (patch.length === 0) return;
+  const kept = frames.filter((f) => sameNeighbours(f.frame, used, track.anchors));
+  if (kept.length === 0) return;
+  const patch = patchOf(shot.document, row.trackId, kept);
   const edit: EditBody = { editId: row.id, base: shot.revision, label: `Follow “${track.name}”`, patch };
   await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
+}
+
+/** Whether the anchors before, at and after a frame are what they were when it was followed. */
+function sameNeighbours(frame: number, a: TrackNode['anchors'], b: TrackNode['anchors']): boolean {
+  const around = (anchors: TrackNode['anchors']): string => {
+    const frames = Object.keys(anchors).map(Number);
+    const before = Math.max(...frames.filter((f) => f <= frame));
+    const after = Math.min(...frames.filter((f) => f >= frame));
+    return JSON.stringify([before, anchors[before], after, anchors[after]]);
+  };
+  return around(a) === around(b);
 }
 
 function patchOf(document: ShotDocument, trackId: string, frames: TrackedFrame[]): PatchOperation[] {

@@ -70,8 +70,13 @@ export const useTracks = defineStore('tracks', () => {
     const { shotId } = doc;
     // The server follows what it knows: edits on their way must have arrived.
     await until(() => doc.unsent).toBe(0);
-    if (shotId === doc.shotId) await work.act(() => api.follow(shotId, id, range));
-    await load();
+    const view = shotId === doc.shotId ? await work.act(() => api.follow(shotId, id, range)) : undefined;
+    if (view) {
+      // What was asked before this does not know of it yet.
+      asked++;
+      follows.value = { ...follows.value, [id]: view };
+      void load();
+    }
     wanted.value = wanted.value.filter((other) => other !== id);
   }
 
