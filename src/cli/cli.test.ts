@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { shotFiles, type RenderedShot } from '../../demo/render.ts';
 import { scaled } from '../../demo/shot.ts';
 import { boardwalk } from '../../demo/shots/boardwalk.ts';
+import { readTrackCsv } from '../core/tracking/trackTable.ts';
 
 const MNESTRA = new URL('../../bin/mnestra.js', import.meta.url).pathname;
 const DEMO = new URL('../../dist/demo/main.js', import.meta.url).pathname;
@@ -183,6 +184,51 @@ describe('mnestra reveal', () => {
     expect(grey.length).toBe(W * H * FRAMES);
     expect([...new Set(grey)].every((v) => [0, 85, 170, 255].includes(v))).toBe(true);
     expect(grey.includes(255)).toBe(true);
+  });
+});
+
+describe('mnestra track', () => {
+  const region = ['--region', '200,165 250,165 250,200 200,200'];
+
+  it('writes corners and confidence of every frame, as a table and as JSON, and leaves no scratch behind', () => {
+    const follow = (...more: string[]) => mnestra('track', '--quiet', '--input', shot.clip, ...region, ...more);
+    expect(follow('--frame', '12', '--output', at('t.csv')).status).toBe(0);
+    const rows = readTrackCsv(readFileSync(at('t.csv'), 'utf8'));
+    expect(rows.map((r) => r.frame)).toEqual([...Array(FRAMES).keys()]);
+    expect(rows[12]).toMatchObject({ confidence: 1, quad: [{ x: 200, y: 165 }, { x: 250 }, { y: 200 }, {}] });
+    // The camera is held by hand: the ground moves a little, and is followed surely.
+    const moved = rows.map((r) => Math.hypot(r.quad[0].x - 200, r.quad[0].y - 165));
+    expect(Math.max(...moved)).toBeGreaterThan(0.5);
+    expect(Math.max(...moved)).toBeLessThan(30);
+    expect(rows.filter((r) => r.confidence > 0.8).length).toBeGreaterThan(FRAMES / 2);
+
+    const some = ['--frame', '5', '--first', '3', '--last', '8', '--model', 'rotation', '--without', 'scale'];
+    expect(follow(...some, '--output', at('t.json')).status).toBe(0);
+    const { frames } = JSON.parse(readFileSync(at('t.json'), 'utf8')) as {
+      frames: { frame: number; corners: [number, number][] }[];
+    };
+    expect(frames.map((f) => f.frame)).toEqual([3, 4, 5, 6, 7, 8]);
+    for (const {
+      corners: [a, b],
+    } of frames)
+      expect(Math.hypot(b[0] - a[0], b[1] - a[1])).toBeCloseTo(50, 2);
+    expect(readdirSync(dir).filter((name) => name.startsWith('mnestra-'))).toEqual([]);
+  });
+
+  it.each([
+    [['--frame', '99'], 2, 'must lie within the frames'],
+    [['--frame', '1', '--model', 'bend'], 2, 'takes one of shift, scale'],
+    [['--frame', 'first'], 2, 'takes a whole number'],
+  ])('refuses %j with a sentence', (more, code, text) => {
+    const { status, stderr } = mnestra('track', '--input', shot.clip, ...region, ...more, '--output', at('no.csv'));
+    expect([status, existsSync(at('no.csv'))]).toEqual([code, false]);
+    expect(stderr.toString()).toContain(text);
+  });
+
+  it('refuses a region that is none', () => {
+    const flat = ['--region', '10,10 20,10 30,10 40,10', '--frame', '1', '--output', at('no.csv')];
+    const { status, stderr } = mnestra('track', '--input', shot.clip, ...flat);
+    expect([status, stderr.toString()]).toEqual([2, expect.stringContaining('four corners in order')]);
   });
 });
 
