@@ -84,8 +84,10 @@ export async function benchTracks(shot: Shot, folder: string, scratch: string): 
   const raw = join(scratch, 'luma.raw');
   const luma = await decodeLuma(clip, await probeClip(clip), raw, { first: 0, last: shot.frames - 1 });
   const kernels = await loadKernels();
-  const run = (r: Region): TrackScore => score(r, shot, truth, follow(kernels, luma, r, shot.frames - 1));
-  const scores = [...regions.map(run), total(scattered(shot, truth).map(run))];
+  const all = [...regions, ...scattered(shot, truth)];
+  const seen = seenTable(all, shot, truth);
+  const each = all.map((r, i) => score(r, shot, truth, follow(kernels, luma, r, shot.frames - 1), seen[i]));
+  const scores = [...each.slice(0, regions.length), total(each.slice(regions.length))];
   luma.close();
   for (const path of [output, raw]) await rm(path);
   return { scores, decode, track };
@@ -118,7 +120,7 @@ function scattered(shot: Shot, truth: Truth): Region[] {
       model: side < 40 ? 'shift' : 'perspective',
     };
     const layer = truth.surface(frame, x + side / 2, y + side / 2)?.layer;
-    if (layer !== undefined && seenShare(region, layer, frame, truth) === 1) out.push(region);
+    if (layer !== undefined && seenShare(region, layer, frame, truth, coverOf(truth, frame)) === 1) out.push(region);
   }
   return out;
 }
@@ -153,10 +155,9 @@ const cornersOf = ({ x, y, side }: Region): [number, number][] => [
   [x, y + side],
 ];
 
-function score(region: Region, shot: Shot, truth: Truth, rows: TrackRow[]): TrackScore {
-  const middle = truth.surface(region.frame, region.x + region.side / 2, region.y + region.side / 2)!;
-  const seen = rows.map((row) => seenShare(region, middle.layer, row.frame, truth));
-  const errors = rows.map((row) => cornerError(region, middle.layer, row, truth));
+function score(region: Region, shot: Shot, truth: Truth, rows: TrackRow[], seen: number[]): TrackScore {
+  const layer = layerOf(region, truth);
+  const errors = rows.map((row) => cornerError(region, layer, row, truth));
   const mean = (list: number[]): number => list.reduce((a, b) => a + b, 0) / list.length;
   const where = (test: (i: number) => boolean): number[] => rows.map((_, i) => i).filter(test);
   const inSight = where((i) => seen[i] >= 0.5 && rows[i].frame !== region.frame);
@@ -189,17 +190,39 @@ function cornerError(region: Region, layer: number, row: TrackRow, truth: Truth)
   return Math.hypot(off.reduce((s, p) => s + p.x, 0) / 4, off.reduce((s, p) => s + p.y, 0) / 4);
 }
 
+const layerOf = ({ frame, x, y, side }: Region, truth: Truth): number =>
+  truth.surface(frame, x + side / 2, y + side / 2)!.layer;
+
+/** By region, then by frame: the share that is seen. Frame by frame, since what moves is painted anew for each. */
+function seenTable(regions: Region[], shot: Shot, truth: Truth): number[][] {
+  const out: number[][] = regions.map(() => []);
+  for (let t = 0; t < shot.frames; t++) {
+    const covered = coverOf(truth, t);
+    regions.forEach((r, i) => (out[i][t] = seenShare(r, layerOf(r, truth), t, truth, covered)));
+  }
+  return out;
+}
+
+function coverOf(truth: Truth, frame: number): (x: number, y: number) => boolean {
+  const [passing, going] = [truth.movers(frame), truth.gone(frame)];
+  return (x, y) => passing(x, y) || going(x, y);
+}
+
 /** Share of a region that a frame shows, from a grid of 8 by 8 points. */
-function seenShare(region: Region, layer: number, frame: number, truth: Truth): number {
-  const passing = truth.movers(frame);
-  const going = truth.gone(frame);
+function seenShare(
+  region: Region,
+  layer: number,
+  frame: number,
+  truth: Truth,
+  covered: (x: number, y: number) => boolean,
+): number {
   let seen = 0;
   for (let k = 0; k < 64; k++) {
     const x = region.x + (((k % 8) + 0.5) / 8) * region.side;
     const y = region.y + ((Math.floor(k / 8) + 0.5) / 8) * region.side;
     const at = truth.follow(layer, region.frame, x, y, frame);
     const shown = truth.surface(frame, at.x, at.y)?.layer === layer && truth.inView(at);
-    if (shown && !passing(at.x, at.y) && !going(at.x, at.y)) seen++;
+    if (shown && !covered(at.x, at.y)) seen++;
   }
   return seen / 64;
 }
