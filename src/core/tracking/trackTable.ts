@@ -23,7 +23,7 @@ export function trackJson(rows: readonly TrackRow[]): string {
     corners: quad.map((p) => [p.x, p.y]),
     ...(loss && { loss }),
   }));
-  return `${JSON.stringify({ columns: 'px of the frame, 0,0 is the first pixel\u2019s middle', frames: plain }, null, 1)}\n`;
+  return `${JSON.stringify({ space: 'px of the frame, 0,0 is the first pixel\u2019s middle', frames: plain }, null, 1)}\n`;
 }
 
 /**
