@@ -82,3 +82,13 @@ function squareToQuad([p0, p1, p2, p3]: readonly Point[]): Matrix3 | undefined {
     ...[g, h, 1],
   );
 }
+
+/** Mean of points. */
+export function middleOf(points: readonly Point[]): Point {
+  const n = points.length;
+  return { x: points.reduce((s, p) => s + p.x, 0) / n, y: points.reduce((s, p) => s + p.y, 0) / n };
+}
+
+/** Points between two lists, pair by pair straight: t = 0 the first, 1 the second. */
+export const mixPoints = (a: readonly Point[], b: readonly Point[], t: number): Point[] =>
+  a.map((p, i) => ({ x: p.x + (b[i].x - p.x) * t, y: p.y + (b[i].y - p.y) * t }));

@@ -1,4 +1,12 @@
-import { identity3, jacobian, project, quadToQuad, type Matrix3, type Point } from '../geometry/homography.ts';
+import {
+  identity3,
+  jacobian,
+  mixPoints,
+  project,
+  quadToQuad,
+  type Matrix3,
+  type Point,
+} from '../geometry/homography.ts';
 import type { PathPoint } from './shape.ts';
 
 /** What a shape rides on: a region whose corners are known on frames, and the frame in whose px the shape is drawn. */
@@ -16,7 +24,7 @@ export function quadAt({ quads }: Ride, frame: number): readonly Point[] | undef
   const a = quads[next - 1] as Ride['quads'][number] | undefined;
   if (b.frame === frame || !a) return b.quad;
   const t = (frame - a.frame) / (b.frame - a.frame);
-  return a.quad.map((p, i) => ({ x: p.x + (b.quad[i].x - p.x) * t, y: p.y + (b.quad[i].y - p.y) * t }));
+  return mixPoints(a.quad, b.quad, t);
 }
 
 /** From px of the home frame to px of a frame. */

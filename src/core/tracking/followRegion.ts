@@ -1,8 +1,8 @@
 import type { Kernels } from '../../kernels/index.ts';
-import { identity3, type Matrix3 } from '../geometry/homography.ts';
+import { identity3, middleOf, type Matrix3 } from '../geometry/homography.ts';
 import { grow, type FrameReader, type Rect } from '../image/format.ts';
 import { alignRegion, type Alignment, type CellReading, type Known } from './alignRegion.ts';
-import { cellRoom, layCells, type CellLevel, type CellRoom } from './cells.ts';
+import { cellRoom, layCells, RECORD, type CellLevel, type CellRoom } from './cells.ts';
 import {
   boundsOf,
   mapQuad,
@@ -183,7 +183,7 @@ class Follower {
       ];
     });
     const finest = this.anchorCells[0];
-    const records = kernels.f32(finest.records, finest.count * 16);
+    const records = kernels.f32(finest.records, finest.count * RECORD);
     this.wholeArea = sumOf(records, 14);
     // Grain alone has contrast too, but nothing that holds still: what counts is what stands out of it.
     const { patch } = this;
@@ -291,21 +291,15 @@ class Follower {
 
   /** Where alignment may begin: as predicted, and where the region's picture is found. */
   private starts(picture: RegionPicture, predicted: Motion, radius: number): Motion[] {
-    const { patch, space } = this;
+    const { patch } = this;
     if (!patch || patch.level >= picture.levels.length) return [predicted];
-    const quad = this.quadOf(predicted);
-    const [cx, cy] = [quad.reduce((s, p) => s + p.x, 0) / 4, quad.reduce((s, p) => s + p.y, 0) / 4];
+    const { x: cx, y: cy } = middleOf(this.quadOf(predicted));
     const peaks = searchPatch(this.kernels, picture, patch, cx, cy, radius, this.lost > 0 ? LOST_PEAKS : 1);
     const [first, second] = peaks as (Found | undefined)[];
     this.lookalike = first !== undefined && second !== undefined && second.likeness > first.likeness - RIVAL_SMALL;
     this.held = first && this.side < EDGE_SIDE ? Math.min(1, Math.max(0, (first.likeness - first.beside) / DROP)) : 1;
     const apart = peaks.filter((p) => Math.hypot(p.x - cx, p.y - cy) / 2 ** patch.level > APART_PX);
-    const there = apart.map((p) => {
-      const start = predicted.slice();
-      start[0] += (p.x - cx) / space.half;
-      start[1] += (p.y - cy) / space.half;
-      return start;
-    });
+    const there = apart.map((p) => this.shifted(predicted, p.x - cx, p.y - cy));
     return [...there, predicted, ...this.groping(predicted)];
   }
 
@@ -318,12 +312,15 @@ class Follower {
       [-px, 0],
       [0, px],
       [0, -px],
-    ].map(([dx, dy]) => {
-      const start = predicted.slice();
-      start[0] += dx / this.space.half;
-      start[1] += dy / this.space.half;
-      return start;
-    });
+    ].map(([dx, dy]) => this.shifted(predicted, dx, dy));
+  }
+
+  /** A motion that leads so many px farther. */
+  private shifted(motion: Motion, dx: number, dy: number): Motion {
+    const out = motion.slice();
+    out[0] += dx / this.space.half;
+    out[1] += dy / this.space.half;
+    return out;
   }
 
   /** The best of the attempts from several starts; notes whether another place is nearly as good. */
@@ -450,7 +447,6 @@ class Follower {
   }
 
   private miss(frame: number, motion: Motion, loss: LossReason, attempt?: Attempt): TrackedFrame {
-    if (this.lost === 0) this.velocity = [this.velocity[0], this.velocity[1]];
     this.motion = motion;
     this.lost++;
     const confidence = Math.min(0.25, attempt?.confidence ?? 0);
@@ -460,7 +456,7 @@ class Follower {
 
   private beyond(quad: Quad): boolean {
     const { width, height } = this.frames.format;
-    const middle = { x: quad.reduce((s, p) => s + p.x, 0) / 4, y: quad.reduce((s, p) => s + p.y, 0) / 4 };
+    const middle = middleOf(quad);
     return middle.x < 0 || middle.y < 0 || middle.x > width || middle.y > height;
   }
 
@@ -475,7 +471,7 @@ class Follower {
 
 function sumOf(records: Float32Array, entry: number): number {
   let sum = 0;
-  for (let k = entry; k < records.length; k += 16) sum += records[k];
+  for (let k = entry; k < records.length; k += RECORD) sum += records[k];
   return sum;
 }
 

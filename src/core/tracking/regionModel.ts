@@ -1,4 +1,4 @@
-import { multiply3, project, type Matrix3, type Point } from '../geometry/homography.ts';
+import { middleOf, multiply3, project, type Matrix3, type Point } from '../geometry/homography.ts';
 
 /** Parts of a region's motion that a tracker may solve for. */
 export const TRACK_PARTS = ['shift', 'scale', 'rotation', 'shear', 'perspective'] as const;
@@ -31,8 +31,7 @@ export interface RegionSpace {
 }
 
 export function regionSpace(quad: Quad): RegionSpace {
-  const cx = quad.reduce((s, p) => s + p.x, 0) / 4;
-  const cy = quad.reduce((s, p) => s + p.y, 0) / 4;
+  const { x: cx, y: cy } = middleOf(quad);
   return { cx, cy, half: Math.max(1, Math.sqrt(Math.abs(quadArea(quad))) / 2) };
 }
 

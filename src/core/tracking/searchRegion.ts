@@ -1,3 +1,4 @@
+import { middleOf } from '../geometry/homography.ts';
 import type { Kernels } from '../../kernels/index.ts';
 import { inside, type Quad } from './regionModel.ts';
 import type { RegionPicture } from './regionPicture.ts';
@@ -47,8 +48,7 @@ export function cutPatch(kernels: Kernels, picture: RegionPicture, quad: Quad, l
   const { at, width: w, height: h } = picture.levels[level];
   const step = 2 ** level;
   const local = quad.map((p) => ({ x: (p.x - picture.x) / step, y: (p.y - picture.y) / step }));
-  const cx = local.reduce((s, p) => s + p.x, 0) / 4;
-  const cy = local.reduce((s, p) => s + p.y, 0) / 4;
+  const { x: cx, y: cy } = middleOf(local);
   const spanX = Math.max(...local.map((p) => p.x)) - Math.min(...local.map((p) => p.x));
   const spanY = Math.max(...local.map((p) => p.y)) - Math.min(...local.map((p) => p.y));
   const side = (v: number): number => Math.min(48, Math.max(8, Math.ceil(v / 4) * 4));

@@ -1,4 +1,5 @@
 import type { Kernels } from '../../kernels/index.ts';
+import { mixPoints } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
 import { followRegion, type TrackedFrame } from './followRegion.ts';
 import type { Quad, TrackPart } from './regionModel.ts';
@@ -103,6 +104,4 @@ function seenShare(forward: TrackedFrame[], backward: TrackedFrame[], i: number)
   return (i - from) / (to - from);
 }
 
-/** Corner by corner, t = 0 the first, 1 the second. */
-export const blend = (a: Quad, b: Quad, t: number): Quad =>
-  a.map((p, i) => ({ x: p.x + (b[i].x - p.x) * t, y: p.y + (b[i].y - p.y) * t })) as unknown as Quad;
+const blend = (a: Quad, b: Quad, t: number): Quad => mixPoints(a, b, t) as unknown as Quad;

@@ -1,6 +1,6 @@
 import { setImmediate } from 'node:timers/promises';
 import { cornersOf, quadOf, type ShotDocument, type TrackEntry, type TrackNode } from '../../contract/document.ts';
-import type { EditBody, PatchOperation } from '../../contract/shots.ts';
+import { workRange, type EditBody, type PatchOperation } from '../../contract/shots.ts';
 import type { TrackedFrame } from '../../core/tracking/followRegion.ts';
 import { lossesOf, stretchesToFollow } from '../../core/tracking/stretches.ts';
 import { trackRegion, type Anchor } from '../../core/tracking/trackRegion.ts';
@@ -12,7 +12,6 @@ import { toShown, toStored } from '../../media/turn.ts';
 import { storedClip } from '../services/layers.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { ShotService } from '../services/shots.ts';
-import { workRange } from '../../contract/shots.ts';
 import { Clip } from '../store/clip.ts';
 import { Follow } from '../store/follow.ts';
 import { Shot, shotView } from '../store/shot.ts';

@@ -9,9 +9,8 @@ import type { StoredClip } from '../services/frameStores.ts';
 import { Clip } from '../store/clip.ts';
 import { Reveal } from '../store/reveal.ts';
 import { Shot } from '../store/shot.ts';
-import { explainFailure, type JobContext } from './runWork.ts';
+import { explainFailure, lookOften, type JobContext } from './runWork.ts';
 
-const LOOK_EVERY = 300;
 /** Share of the work before the frames are there. */
 const DECODE_SHARE = 0.4;
 const STAGE_SHARE: Record<string, [number, number]> = {
@@ -32,26 +31,17 @@ export async function runReveal(shotId: string, removalId: string, context: JobC
     await Reveal.update(values, { where: { shotId, removalId, key } });
     await context.tell({ kind: 'reveal', id: removalId, shotId });
   };
-  let looking = Promise.resolve();
-  // One look after the other, and none after the end: a late one must not write over it.
-  const look = (): void => {
-    looking = looking
-      .then(async () => {
-        const now = await Reveal.findOne({ where: { shotId, removalId }, attributes: ['key'] });
-        if (now?.key !== key) stop.abort();
-        else await save({ progress });
-      })
-      .catch(() => undefined);
-  };
-  const timer = setInterval(look, LOOK_EVERY);
+  const looks = lookOften(async () => {
+    const now = await Reveal.findOne({ where: { shotId, removalId }, attributes: ['key'] });
+    if (now?.key !== key) stop.abort();
+    else await save({ progress });
+  });
   try {
     await compute(row, context, signal, (done) => (progress = done));
-    clearInterval(timer);
-    await looking;
+    await looks.end();
     await save({ state: 'ready', progress: 1 });
   } catch (error) {
-    clearInterval(timer);
-    await looking;
+    await looks.end();
     if (context.signal.aborted) throw error;
     if (!stop.signal.aborted) await save({ state: 'failed', error: explainFailure(error) });
   }

@@ -51,35 +51,45 @@ export async function runWork<R extends WorkRow>(
     await row.update(values);
     await changed();
   };
-  let looking = Promise.resolve();
-  // One look after the other, and none after the end: a late one must not write over it.
-  const look = (): void => {
-    looking = looking
-      .then(async () => {
-        if (await isUnwanted(row)) stop.abort(CANCELLED);
-        else if (clock.moved()) await save({ ...clock.columns(), ...extra() });
-      })
-      .catch(() => undefined);
-  };
   await save({ state: 'running', ...clock.columns() });
-  const timer = setInterval(look, LOOK_EVERY);
+  const looks = lookOften(async () => {
+    if (await isUnwanted(row)) stop.abort(CANCELLED);
+    else if (clock.moved()) await save({ ...clock.columns(), ...extra() });
+  });
   try {
     const report = (stage: string, done: number): void => {
       // A new stage is told at once: short ones would never be seen.
-      if (clock.set(stage, done)) look();
+      if (clock.set(stage, done)) looks.now();
     };
     const result = await work({ signal, report });
-    clearInterval(timer);
-    await looking;
+    await looks.end();
     await save({ ...extra(), ...result, state: 'done', stage: '', progress: 1, secondsLeft: null });
   } catch (error) {
-    clearInterval(timer);
-    await looking;
+    await looks.end();
     if (context.signal.aborted) throw error;
     const cancelled = stop.signal.aborted;
     const end = cancelled ? { state: 'cancelled' } : { state: 'failed', error: explainFailure(error) };
     await save({ ...extra(), ...end, secondsLeft: null });
   }
+}
+
+/**
+ * Looks at a row while its work runs: one look after the other, and none after the end, since a late one would write over
+ * what the end has written.
+ */
+export function lookOften(look: () => Promise<void>): { now(): void; end(): Promise<void> } {
+  let looking = Promise.resolve();
+  const now = (): void => {
+    looking = looking.then(look).catch(() => undefined);
+  };
+  const timer = setInterval(now, LOOK_EVERY);
+  return {
+    now,
+    end() {
+      clearInterval(timer);
+      return looking;
+    },
+  };
 }
 
 /** Whether somebody asked for a stop, or took the row away. */

@@ -1,5 +1,6 @@
 import {
   ranked,
+  toRide,
   toShape,
   type Corners,
   type ShapeNode,
@@ -9,7 +10,6 @@ import {
 import { drawnPathAt } from '../../core/shapes/interpolate.ts';
 import { movedPath, rideMatrix } from '../../core/shapes/ride.ts';
 import { partsUpTo, type TrackPart } from '../../core/tracking/regionModel.ts';
-import { toRide } from '../../contract/document.ts';
 
 /** Changes of a document's tracks. Each works on a draft that may be changed. */
 

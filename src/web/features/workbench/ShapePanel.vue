@@ -271,25 +271,4 @@ const changed = computed(() =>
   </div>
 </template>
 
-<style scoped>
-details {
-  padding: 8px 14px 10px;
-  border-bottom: 1px solid var(--line);
-}
-summary {
-  padding: 2px 0;
-  font-size: 13.5px;
-  font-weight: 650;
-  cursor: pointer;
-}
-.row {
-  display: flex;
-  align-items: center;
-  gap: 6px;
-  min-height: 32px;
-  font-size: 13.5px;
-}
-.row span {
-  flex: 1;
-}
-</style>
+<style scoped src="./fold.css"></style>

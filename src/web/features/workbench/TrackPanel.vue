@@ -132,17 +132,8 @@ function remove(): void {
   </details>
 </template>
 
+<style scoped src="./fold.css"></style>
 <style scoped>
-details {
-  padding: 8px 14px 10px;
-  border-bottom: 1px solid var(--line);
-}
-summary {
-  padding: 2px 0;
-  font-size: 13.5px;
-  font-weight: 650;
-  cursor: pointer;
-}
 p,
 li {
   font-size: 12.5px;
@@ -155,16 +146,6 @@ ul {
 }
 .bad {
   color: var(--bad);
-}
-.row {
-  display: flex;
-  align-items: center;
-  gap: 6px;
-  min-height: 32px;
-  font-size: 13.5px;
-}
-.row span {
-  flex: 1;
 }
 .links a {
   font-size: 12.5px;

@@ -1,5 +1,6 @@
 import { computed, ref, watch } from 'vue';
 import { cornersOf, quadOf, toRide, type TrackEntry } from '../../../contract/document.ts';
+import { middleOf } from '../../../core/geometry/homography.ts';
 import { quadAt } from '../../../core/shapes/ride.ts';
 import type { Quad } from '../../../core/tracking/regionModel.ts';
 import { useDocument } from '../../document/documentStore.ts';
@@ -121,11 +122,6 @@ const STRAIGHT = { inX: 0, inY: 0, outX: 0, outY: 0 };
 const places = (q: Quad): Quad => q.map((p) => rounded({ ...p, ...STRAIGHT })) as unknown as Quad;
 
 const isLarge = ([a, , c]: Quad): boolean => c.x - a.x >= SMALLEST && c.y - a.y >= SMALLEST;
-
-const middleOf = (q: Quad): Place => ({
-  x: q.reduce((s, p) => s + p.x, 0) / 4,
-  y: q.reduce((s, p) => s + p.y, 0) / 4,
-});
 
 function boxOf(a: Place, b: Place): Quad {
   const [x0, x1] = [Math.min(a.x, b.x), Math.max(a.x, b.x)];
