@@ -4,15 +4,17 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { isRendered, renderShot } from '../demo/render.ts';
 import { SHOTS } from '../demo/shots/index.ts';
+import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|track] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|track|movers] [--json FILE]
 const { values } = parseArgs({
   options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
 const FILLED = ['boardwalk', 'mill-door', 'fen-flight'];
 const TRACKED = ['boardwalk', 'granary'];
+const SEARCHED = ['boardwalk', 'mill-door', 'fen-flight', 'granary'];
 
 const folder = values.demo ?? join(process.env.MNESTRA_DATA ?? 'data', 'demo');
 await mkdir(folder, { recursive: true });
@@ -27,6 +29,12 @@ try {
       const tracks = await benchTracks(shot, folder, scratch);
       results.push({ shot: shot.name, tracks });
       if (tracks) printTracks(shot.name, tracks);
+    }
+    if (wants('movers', SEARCHED)) {
+      if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
+      const movers = await benchMovers(shot, folder, scratch);
+      results.push({ shot: shot.name, movers });
+      printMovers(shot.name, movers);
     }
     if (!wants('fill', FILLED)) continue;
     if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
@@ -81,4 +89,13 @@ function printTracks(name: string, { scores, decode, track }: Tracks): void {
     `a track: ${(track.cpuSeconds / decode.cpuSeconds).toFixed(2)} x the CPU time of decoding, decoding included`,
   ];
   process.stdout.write(`${lines.join('\n')}\n\n`);
+}
+
+function printMovers(name: string, s: MoverScore): void {
+  const percent = (v: number): string => (Number.isFinite(v) ? `${(100 * v).toFixed(1)} %` : '–');
+  process.stdout.write(
+    `${name}: movers, ${s.foundParts} of ${s.parts} true parts found, ${s.falseOnes} of ${s.listed} listed are none; ` +
+      `grown by 6 px it covers ${percent(s.covered)} of the true matte and is ${s.size.toFixed(2)} times as large; ` +
+      `${(s.search.cpuSeconds / s.decode.cpuSeconds).toFixed(2)} x the CPU time of decoding, decoding included\n\n`,
+  );
 }

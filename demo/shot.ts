@@ -114,13 +114,33 @@ export class Truth {
     return x >= 0 && y >= 0 && x <= width - 1 && y <= height - 1;
   }
 
-  private covering(frame: number, kind: Thing['kind']): (x: number, y: number) => boolean {
-    const { lens } = this.shot;
+  /** What moves by itself in the world, each part (a body, its shadow) with a number of its own, whether it stays or goes. */
+  moving(frame: number): { part: number; covers: (x: number, y: number) => boolean }[] {
+    const partsAt = (t: number): Layer[] =>
+      this.scene
+        .things(t)
+        .filter(({ kind }) => kind === 'moves' || kind === 'gone')
+        .map(({ layer }) => layer);
+    const planes = [0, this.shot.frames - 1].map((f) =>
+      partsAt(frameTime(this.shot, f)).map(({ plane }) => JSON.stringify(plane)),
+    );
     const time = frameTime(this.shot, frame);
-    const layers = this.scene
-      .things(time)
-      .filter((t) => t.kind === kind)
-      .map((t) => t.layer);
+    return partsAt(time).flatMap((layer, part) =>
+      planes[0][part] === planes[1][part] ? [] : [{ part, covers: this.coveredBy([layer], time) }],
+    );
+  }
+
+  private covering(frame: number, kind: Thing['kind']): (x: number, y: number) => boolean {
+    const time = frameTime(this.shot, frame);
+    const things = this.scene.things(time).filter((t) => t.kind === kind);
+    return this.coveredBy(
+      things.map((t) => t.layer),
+      time,
+    );
+  }
+
+  private coveredBy(layers: Layer[], time: number): (x: number, y: number) => boolean {
+    const { lens } = this.shot;
     return (x, y) => {
       const [ux, uy] = undistort(lens, x, y);
       return layers.some(({ plane, texture }) => {

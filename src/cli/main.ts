@@ -4,6 +4,7 @@ import { AppError } from '../core/errors.ts';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import { partsUpTo, quadArea, TRACK_PARTS, type Quad, type TrackPart } from '../core/tracking/regionModel.ts';
 import { fillCommand } from './fill.ts';
+import { moversCommand } from './movers.ts';
 import { probeCommand } from './probe.ts';
 import { revealCommand } from './reveal.ts';
 import { Terminal } from './terminal.ts';
@@ -27,6 +28,8 @@ const HELP = `mnestra: removes what should not be in a shot
       --model NAME      richest motion to allow: ${TRACK_PARTS.join(', ')} (perspective)
       --without NAME    a part of that motion to leave out; may be given more than once
       --first N, --last N   frames to follow it over (all)
+  mnestra movers --input FILE --output FILE [--json FILE] [--threads N]
+      everything that moves against the background: a grey video (255 on what moves), and a list of it
   mnestra probe FILE
       what a clip is, as JSON
 
@@ -76,6 +79,7 @@ async function main(signal: AbortSignal): Promise<void> {
     if (command === 'fill') await fillCommand(fillRequest(values), terminal, signal);
     else if (command === 'reveal') await revealCommand(revealRequest(values), terminal, signal);
     else if (command === 'track') await trackCommand(trackRequest(values), terminal, signal);
+    else if (command === 'movers') await moversCommand(moversRequest(values), terminal, signal);
     else if (command === 'probe') await probeCommand(required(file, 'FILE'));
     else throw new AppError('usage', `There is no command "${command}". mnestra --help lists them.`);
   } finally {
@@ -121,6 +125,15 @@ function trackRequest(v: Values) {
     output: required(v.output, '--output'),
     first: whole('--first', v.first, 0, 10_000_000),
     last: whole('--last', v.last, 0, 10_000_000),
+  };
+}
+
+function moversRequest(v: Values) {
+  return {
+    input: required(v.input, '--input'),
+    output: required(v.output, '--output'),
+    json: v.json,
+    threads: whole('--threads', v.threads, 1, 64),
   };
 }
 

@@ -1,5 +1,4 @@
-import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { mkdir, writeFile } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
 import { setImmediate } from 'node:timers/promises';
 import { AppError } from '../core/errors.ts';
@@ -10,7 +9,7 @@ import { trackCsv, trackJson } from '../core/tracking/trackTable.ts';
 import { loadKernels } from '../media/kernelFile.ts';
 import { decodeLuma, type LumaFrames } from '../media/lumaStore.ts';
 import { probeClip } from '../media/probe.ts';
-import { requireRoom } from '../media/room.ts';
+import { inScratch } from './scratch.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface TrackCommand {
@@ -34,18 +33,14 @@ export async function trackCommand(request: TrackCommand, terminal: Terminal, si
     );
   }
   await mkdir(dirname(resolve(request.output)), { recursive: true });
-  const folder = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-'));
-  try {
-    const bytes = 2.2 * clip.width * clip.height * (range.last - range.first + 1);
-    await requireRoom(folder, bytes, 'The track', 'Make room, or set MNESTRA_SCRATCH to a folder on a larger disk.');
+  const bytes = 2.2 * clip.width * clip.height * (range.last - range.first + 1);
+  await inScratch(bytes, 'The track', async (folder) => {
     terminal.stage('decode');
     const luma = await decodeLuma(request.input, clip, join(folder, 'luma.raw'), range, signal);
     const rows = await follow(luma, request, range, terminal, signal).finally(() => luma.close());
     const json = request.output.endsWith('.json');
     await writeFile(request.output, json ? trackJson(rows) : trackCsv(rows));
-  } finally {
-    await rm(folder, { recursive: true, force: true });
-  }
+  });
 }
 
 async function follow(

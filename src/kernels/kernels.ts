@@ -111,6 +111,40 @@ export interface KernelFunctions {
   dilate(src: number, w: number, h: number, r: number, out: number, work: number): void;
   freeCells(mask: number, w: number, h: number, places: number, n: number, seen: number): void;
   projectCells(cells: number, n: number, m: number, out: number): void;
+  cellSums(
+    plane: number,
+    other: number,
+    w: number,
+    h: number,
+    map: number,
+    border: number,
+    cell: number,
+    sums: number,
+  ): void;
+  layPlane(
+    src: number,
+    w: number,
+    h: number,
+    map: number,
+    border: number,
+    gains: number,
+    cell: number,
+    out: number,
+    work: number,
+  ): void;
+  unlikeness(frame: number, over: number, w: number, h: number, radius: number, out: number, work: number): void;
+  addCost(
+    total: number,
+    w: number,
+    h: number,
+    part: number,
+    pw: number,
+    stepX: number,
+    stepY: number,
+    times: number,
+  ): void;
+  forgiveEdges(plane: number, w: number, h: number, cost: number, work: number): void;
+  rankPlanes(planes: number, n: number, px: number, share: number, least: number, out: number, work: number): void;
   patchSweep(
     image: number,
     w: number,

@@ -18,6 +18,10 @@ import { boxOf, fillMatteCells, type MatteCells } from '../core/image/matteCells
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
 import { LocalMotion } from '../core/motion/localMotion.ts';
+import { unlikenessOf } from '../core/movers/evidence.ts';
+import { FrameLayer } from '../core/movers/layFrames.ts';
+import type { MaskPatch } from '../core/movers/maskPatch.ts';
+import { movingRegions } from '../core/movers/segment.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
@@ -27,7 +31,8 @@ import { RawStore } from './rawStore.ts';
 /** Everything a thread needs to know of the job; sent once. */
 export interface SessionJob {
   frames: { path: string; format: FrameFormat };
-  mattes: { path: string; format: FrameFormat };
+  /** Without a path where nothing is marked yet. */
+  mattes: { path?: string; format: FrameFormat };
   cells: MatteCells;
   settings: FillSettings;
   /** Given for a draft: the full-size format, and the factor by which frames and mattes above are smaller. */
@@ -40,6 +45,8 @@ const ENOUGH_SOURCES = { full: 6, draft: 3 };
 /** Bytes of source frames that a thread keeps. */
 const SOURCE_BUDGET = 200 << 20;
 const PYRAMID_SLOTS = 80;
+/** Small frames that a thread holds when it looks for what moves. */
+const LAYER_SLOTS = 130;
 
 export interface FrameChoice {
   reveal: RevealMap;
@@ -95,7 +102,8 @@ export interface PlateTask {
 /** The heavy work of one thread on one job. Each method is a task; all depend on their arguments alone. */
 export class EngineSession {
   private readonly frames: RawStore;
-  private readonly mattes: RawStore;
+  private matteStore?: RawStore;
+  private layer?: FrameLayer;
   private motion?: CameraMotion;
   private finder?: VisibilityFinder;
   private meter?: LinkMeter;
@@ -106,12 +114,17 @@ export class EngineSession {
     private readonly job: SessionJob,
   ) {
     this.frames = new RawStore(job.frames.path, job.frames.format);
-    this.mattes = new RawStore(job.mattes.path, job.mattes.format);
+  }
+
+  private get mattes(): RawStore {
+    const { path, format } = this.job.mattes;
+    if (path === undefined) throw new Error('This work was given no mattes.');
+    return (this.matteStore ??= new RawStore(path, format));
   }
 
   close(): void {
     this.frames.close();
-    this.mattes.close();
+    this.matteStore?.close();
   }
 
   /** Writes cells, boxes and areas of the mattes of frames first..last-1 into the shared tables. */
@@ -153,6 +166,17 @@ export class EngineSession {
     const r = Math.min(rows - 1, Math.max(0, Math.floor(y / perCell)));
     return state[t * cols * rows + r * cols + c] !== 0;
   };
+
+  /** Regions of frames first..last-1 that move against the background. */
+  findMoving({ first, last }: { first: number; last: number }): MaskPatch[][] {
+    this.layer ??= new FrameLayer(this.kernels, this.frames, this.motion!, LAYER_SLOTS);
+    const { width, height } = this.job.frames.format;
+    const out: MaskPatch[][] = [];
+    for (let t = first; t < last; t++) {
+      out.push(movingRegions(unlikenessOf(this.kernels, this.layer, t, this.frames.count), width, height));
+    }
+    return out;
+  }
 
   setMotion(data: CameraMotionData): void {
     this.motion = new CameraMotion(data);

@@ -10,13 +10,11 @@ import type { FillSettings } from '../core/fill/settings.ts';
 import type { FrameFormat, Rect } from '../core/image/format.ts';
 import { boxOf, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, solveCamera, type CameraMotionData } from '../core/motion/cameraMotion.ts';
-import type { Link } from '../core/motion/links.ts';
-import { analysisScale } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
-import { chain } from '../core/motion/solve.ts';
 import { bestAnchor, REVEAL_LEVEL, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
 import { ladder, VisibilityFinder } from '../core/reveal/visibility.ts';
 import { writeWhole, type FrameChoice, type GatheredFrame, type SessionJob } from './engineSession.ts';
+import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
 import { EngineThreads } from './threads.ts';
 
@@ -61,12 +59,6 @@ export interface TakeResult {
 
 /** Frames per chunk: the unit that is resumed, handed to threads and looked at for a cancel. */
 const CHUNK = 8;
-/** Distances of the links beyond neighbours: long ones hold the chain. */
-const LONG_LINKS = [4, 16, 48];
-const LEVELS_NEXT = 5;
-const LEVELS_LONG = 2;
-/** Scale of an honest match's error, px of the analysis image. */
-const MATCH_SIGMA_PX = 0.25;
 const MOST_PLATES = 4;
 /** Frames that are asked whether there is parallax, and the share of them that must say so. */
 const PARALLAX_PROBES = 8;
@@ -100,7 +92,7 @@ export class TakeWork {
   /** How much of each frame's hole the shot shows elsewhere. */
   async reveal(): Promise<RevealResult> {
     await this.readMattes();
-    const motion = await this.solveMotion([16]);
+    const motion = await this.solveMotion(FEW_LINKS);
     const reveal = await this.ranges('reveal', 16, (first, last) => this.threads.run('reveal', { first, last }));
     const { cell, cols, rows } = this.cells;
     const maps = reveal.map((r) => (r.unseen > 0 ? r.map : undefined));
@@ -117,7 +109,7 @@ export class TakeWork {
   async fill(): Promise<TakeResult> {
     await mkdir(this.options.folder, { recursive: true });
     await this.readMattes();
-    const motion = await this.solveMotion(this.options.draft ? [16] : LONG_LINKS);
+    const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
     const choices = await this.stage('choice', () =>
       this.ranges('reveal', 16, (first, last) => this.threads.run('choose', { first, last })),
     );
@@ -174,7 +166,7 @@ export class TakeWork {
     );
   }
 
-  private async solveMotion(distances: number[]): Promise<CameraMotionData> {
+  private async solveMotion(distances: readonly number[]): Promise<CameraMotionData> {
     const motion = this.cells.area.some((a) => a > 0)
       ? await this.stageIfFolder('motion', () => this.measureMotion(distances))
       : stillMotion(this.options.mattes.format, this.options.count);
@@ -186,40 +178,12 @@ export class TakeWork {
     return existsSync(this.options.folder) ? this.stage(name, compute) : compute();
   }
 
-  private async measureMotion(distances: number[]): Promise<CameraMotionData> {
-    const { count, frames, mattes } = this.options;
-    const total = count * (1 + distances.length);
-    let done = 0;
-    const measure = async (
-      pairs: { from: number; to: number }[],
-      levels: number,
-      poses?: Float64Array[],
-    ): Promise<Link[]> => {
-      const links: Link[] = [];
-      // Stretches of fixed length, so that the result does not depend on the number of threads.
-      const size = Math.max(12, Math.ceil(count / 4));
-      const parts = Array.from({ length: Math.ceil(pairs.length / size) }, (_, i) =>
-        pairs.slice(i * size, (i + 1) * size),
-      );
-      const found = await Promise.all(
-        parts.map(async (part) => {
-          const result = await this.threads.run('measureLinks', { pairs: part, levels, poses });
-          done += part.length;
-          this.report('motion', done / total);
-          return result;
-        }),
-      );
-      links.push(...found.flat());
-      return links;
-    };
-    const next = await measure(pairsAt(count, 1), LEVELS_NEXT);
-    const poses = chain(count, next, count >> 1);
-    const apart = distances.flatMap((k) => pairsAt(count, k)).sort((a, b) => a.from - b.from || a.to - b.to);
-    const far = await measure(apart, LEVELS_LONG, poses);
+  private measureMotion(distances: readonly number[]): Promise<CameraMotionData> {
+    const { count, frames, mattes, draft } = this.options;
     const { width, height } = mattes.format;
-    const bends = this.options.draft === undefined && frames.format.width === width;
-    const scale = analysisScale(frames.format.width, frames.format.height) * (width / frames.format.width);
-    return solveCamera(width, height, count, [...next, ...far], MATCH_SIGMA_PX * scale, bends);
+    const bends = draft === undefined && frames.format.width === width;
+    const onProgress = (done: number): void => this.report('motion', done);
+    return measureCamera(this.threads, { count, frames: frames.format, width, height, distances, bends, onProgress });
   }
 
   /** Whether parallax is worth following, judged on a few frames spread over the shot. */
@@ -325,10 +289,6 @@ export class TakeWork {
     );
     return parts.flat();
   }
-}
-
-function pairsAt(count: number, distance: number): { from: number; to: number }[] {
-  return Array.from({ length: Math.max(0, count - distance) }, (_, t) => ({ from: t, to: t + distance }));
 }
 
 function stillMotion(format: FrameFormat, count: number): CameraMotionData {

@@ -8,6 +8,7 @@ export * from './fuse';
 export * from './filter';
 export * from './noise';
 export * from './mask';
+export * from './moving';
 export * from './patch';
 
 /** First byte of memory that the module itself does not use. */

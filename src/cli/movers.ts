@@ -1,0 +1,54 @@
+import { mkdir, writeFile } from 'node:fs/promises';
+import { dirname, join, resolve } from 'node:path';
+import { enlarge } from '../core/movers/enlarge.ts';
+import type { Mover } from '../core/movers/movers.ts';
+import { moversJson } from '../core/movers/moverTable.ts';
+import { encodeFrames } from '../media/encode.ts';
+import { findMovers } from '../media/moversWork.ts';
+import { storedFormat } from '../media/pixelFormat.ts';
+import { probeClip } from '../media/probe.ts';
+import { decodeSmall } from '../media/smallFrames.ts';
+import { inScratch } from './scratch.ts';
+import type { Terminal } from './terminal.ts';
+
+export interface MoversCommand {
+  input: string;
+  output: string;
+  json?: string;
+  threads?: number;
+}
+
+/** `mnestra movers`. */
+export async function moversCommand(request: MoversCommand, terminal: Terminal, signal: AbortSignal): Promise<void> {
+  const { input, output, json, threads } = request;
+  const clip = await probeClip(input);
+  await mkdir(dirname(resolve(output)), { recursive: true });
+  await inScratch(clip.frames * 480 * 480 * 3, 'The search', async (folder) => {
+    terminal.stage('decode');
+    const small = await decodeSmall(input, clip, join(folder, 'small.raw'), signal);
+    const onProgress = (stage: string, done: number): void => terminal.progress(stage, done);
+    const movers = await findMovers({ frames: small, count: small.count, threads, signal, onProgress });
+    terminal.stage('write');
+    const stored = storedFormat('gray', clip.width, clip.height);
+    await encodeFrames({ output, clip, stored, signal }, (t) => matteOf(movers, t, small.factor, clip));
+    if (json) await writeFile(json, moversJson(movers, small.factor));
+  });
+}
+
+/** 255 wherever something moves in a frame. */
+function matteOf(
+  movers: readonly Mover[],
+  t: number,
+  factor: number,
+  size: { width: number; height: number },
+): Uint8Array {
+  const out = new Uint8Array(size.width * size.height);
+  for (const { first, last, masks } of movers) {
+    if (t < first || t > last) continue;
+    const { x, y, width, data } = enlarge(masks[t - first], factor, size);
+    for (let k = 0; k < data.length; k++) {
+      if (data[k]) out[(y + Math.floor(k / width)) * size.width + x + (k % width)] = 255;
+    }
+  }
+  return out;
+}

@@ -1,0 +1,49 @@
+import type { Kernels } from '../../kernels/index.ts';
+import type { FrameLayer, LaidPlane } from './layFrames.ts';
+
+/** Frames before and after that a frame is compared with. */
+const OFFSETS = [8, 18, 31, 48];
+/** Of the frames that show a place, the share that must show the same as this one: rank of the unlikeness that counts. */
+const RANK = 0.4;
+/** Frames that must show a place for it to be judged. */
+const LEAST_SEEN = 2;
+/** Displacement that is forgiven, px of the plane: registration and slight depth. */
+const FORGIVEN_PX = 1;
+/** How much a difference of colour counts, against one of luma. */
+const CHROMA_TIMES = 2;
+/** Unlikeness of a place that nothing is known of. */
+export const UNKNOWN = 65535;
+
+export const comparedWith = (frame: number, count: number): number[] =>
+  OFFSETS.flatMap((d) => [frame - d, frame + d]).filter((s) => s >= 0 && s < count);
+
+/**
+ * How unlike a frame is to what the other frames show at the same places of the background, per px of the small frames:
+ * sums over 3x3 px of 12-bit levels, {@link UNKNOWN} where too few frames show a place.
+ */
+export function unlikenessOf(kernels: Kernels, layer: FrameLayer, frame: number, count: number): Uint16Array {
+  const others = comparedWith(frame, count);
+  const { width: w, height: h } = layer.planes[0];
+  const n = w * h;
+  return kernels.scoped(() => {
+    const costs = kernels.alloc(n * 2 * others.length);
+    const laid: LaidPlane[] = layer.planes.map((p) => ({ ...p, at: kernels.alloc(p.width * p.height * 2) }));
+    const part = kernels.alloc(n * 2);
+    const work = kernels.alloc(n * 4);
+    const own = layer.own(frame);
+    others.forEach((other, k) => {
+      layer.lay(other, frame, laid);
+      const total = costs + k * n * 2;
+      laid.forEach((plane, p) => {
+        const { width, height, stepX, stepY } = plane;
+        const radius = p === 0 ? FORGIVEN_PX : 0;
+        kernels.run.unlikeness(own[p].at, plane.at, width, height, radius, p === 0 ? total : part, work);
+        if (p > 0) kernels.run.addCost(total, w, h, part, width, stepX, stepY, CHROMA_TIMES);
+      });
+    });
+    const [out, column] = [kernels.alloc(n * 2), kernels.alloc(others.length * 16)];
+    kernels.run.rankPlanes(costs, others.length, n, RANK, LEAST_SEEN, out, column);
+    kernels.run.forgiveEdges(own[0].at, w, h, out, work);
+    return kernels.u16(out, n).slice();
+  });
+}

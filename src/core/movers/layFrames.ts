@@ -1,0 +1,127 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { multiply3, type Matrix3 } from '../geometry/homography.ts';
+import { bytesPerSample, type FrameReader } from '../image/format.ts';
+import { SlotCache } from '../image/lru.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { mediansAround } from './mediansAround.ts';
+
+/** Bits of the samples that are compared: differences of nine of them fit into 16 bits. */
+const BITS = 12;
+/** Side of the cells in which light is compared, px of the frames here. */
+const LIGHT_CELL = 48;
+/** Cells on each side whose median is a cell's gain: wider than a mover and its shadow. */
+const LIGHT_REACH = 2;
+/** Samples nearer to the border of a frame than this are not laid over another, px: the bilinear kernel needs none. */
+const BORDER = 0;
+/** Change of light that is believed. */
+const MOST_GAIN = 2;
+/** Added to both sums before they are divided, 12-bit levels: black has no gain. */
+const DARK = 40;
+
+/** A plane of a frame in kernel memory, u16 of 12 bits. */
+export interface LaidPlane {
+  at: number;
+  width: number;
+  height: number;
+  stepX: number;
+  stepY: number;
+}
+
+/**
+ * Lays frames over one another by the camera's motion, with the light between them levelled: what does not fit then, moves
+ * by itself. Works at the size of the frames that it is given, which should be small.
+ */
+export class FrameLayer {
+  private readonly cache: SlotCache<number[]>;
+  readonly planes: Omit<LaidPlane, 'at'>[];
+
+  /** @param slots - Frames that are held, of all that are asked for. */
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly frames: FrameReader,
+    private readonly motion: CameraMotion,
+    slots: number,
+  ) {
+    const { format } = frames;
+    this.planes = format.planes.slice(0, format.colourPlanes);
+    const slot = (): number[] => this.planes.map((p) => kernels.alloc(p.width * p.height * 2));
+    this.cache = new SlotCache(Array.from({ length: Math.min(slots, frames.count) }, slot), (frame, at) =>
+      this.load(frame, at),
+    );
+  }
+
+  /** The planes of a frame itself. */
+  own(frame: number): LaidPlane[] {
+    const at = this.cache.get(frame);
+    return this.planes.map((p, i) => ({ ...p, at: at[i] }));
+  }
+
+  private load(frame: number, at: number[]): void {
+    const { kernels, frames } = this;
+    const { format } = frames;
+    const up = BITS - format.depth;
+    kernels.scoped(() => {
+      this.planes.forEach(({ width, height }, p) => {
+        const n = width * height;
+        const raw = kernels.alloc(n * bytesPerSample(format));
+        frames.readRows(frame, p, 0, height, kernels.u8(raw, n * bytesPerSample(format)));
+        const from = format.depth > 8 ? kernels.u16(raw, n) : kernels.u8(raw, n);
+        const to = kernels.u16(at[p], n);
+        for (let i = 0; i < n; i++) to[i] = up >= 0 ? from[i] << up : from[i] >> -up;
+      });
+    });
+  }
+
+  /**
+   * Lays frame `from` over frame `onto`.
+   * @param into - Where the planes go, as many samples as those of {@link own}; 65535 where `from` does not show a place.
+   */
+  lay(from: number, onto: number, into: readonly LaidPlane[]): void {
+    const { kernels } = this;
+    const [source, own] = [this.own(from), this.own(onto)];
+    const map = this.motion.plane(onto, from);
+    kernels.scoped(() => {
+      source.forEach(({ at, width, height, stepX, stepY }, p) => {
+        const m = kernels.put(Float32Array.from(planeMap(map, stepX, stepY)));
+        // Chroma lies around its neutral and has no gain of its own; the light's colour hardly changes within a shot.
+        const gains = p === 0 ? this.gains(own[0].at, at, m) : new Float32Array(this.lightCells(p)).fill(1);
+        const [light, work] = [kernels.put(gains), kernels.alloc(width * 4)];
+        kernels.run.layPlane(at, width, height, m, BORDER, light, LIGHT_CELL, into[p].at, work);
+      });
+    });
+  }
+
+  private lightCells(plane: number): number {
+    const { width, height } = this.planes[plane];
+    return Math.ceil(width / LIGHT_CELL) * Math.ceil(height / LIGHT_CELL);
+  }
+
+  /** Gain per cell that makes what is laid over as light as what lies under it. */
+  private gains(own: number, other: number, map: number): Float32Array {
+    const { kernels } = this;
+    const { width, height } = this.planes[0];
+    const [cols, rows] = [Math.ceil(width / LIGHT_CELL), Math.ceil(height / LIGHT_CELL)];
+    return kernels.scoped(() => {
+      const at = kernels.alloc(cols * rows * 12);
+      kernels.run.cellSums(own, other, width, height, map, BORDER, LIGHT_CELL, at);
+      const sums = kernels.f32(at, cols * rows * 3);
+      const log = new Float32Array(cols * rows);
+      for (let i = 0; i < log.length; i++) {
+        const [a, b, n] = sums.subarray(3 * i, 3 * i + 3);
+        log[i] = n < 16 ? NaN : Math.log((a / n + DARK) / (b / n + DARK));
+      }
+      return mediansAround(log, cols, rows, LIGHT_REACH).map((g) =>
+        Math.min(MOST_GAIN, Math.max(1 / MOST_GAIN, Math.exp(g))),
+      );
+    });
+  }
+}
+
+/** A homography of luma px as one of the px of a plane with fewer samples: a sample lies in the middle of its luma px. */
+function planeMap(m: Matrix3, stepX: number, stepY: number): Matrix3 {
+  if (stepX === 1 && stepY === 1) return m;
+  const [ox, oy] = [(stepX - 1) / 2, (stepY - 1) / 2];
+  const up = Float64Array.of(stepX, 0, ox, 0, stepY, oy, 0, 0, 1);
+  const down = Float64Array.of(1 / stepX, 0, -ox / stepX, 0, 1 / stepY, -oy / stepY, 0, 0, 1);
+  return multiply3(down, multiply3(m, up));
+}

@@ -1,0 +1,144 @@
+import { project, type Matrix3, type Point } from '../geometry/homography.ts';
+import { grow, intersect } from '../image/format.ts';
+import { areaOf, at, centreOf, grown, moved, patchOf, pixelsOf, shared, union, type MaskPatch } from './maskPatch.ts';
+
+/** Something that moves, over time. */
+export interface Trail {
+  /** By frame. */
+  masks: Map<number, MaskPatch>;
+  /** Middle of the mask per frame, px. */
+  centres: Map<number, Point>;
+}
+
+/** Homography of the camera's motion between two frames, px. */
+export type Step = (from: number, to: number) => Matrix3;
+
+interface Live extends Trail {
+  /** Frame and middle of its latest place, seen or, while another crosses it, as expected. */
+  last: number;
+  place: Point;
+  /** Its mask when it was last seen on its own. */
+  mask: MaskPatch;
+  /** Own movement beside the camera's, px per frame. */
+  velocity: Point;
+  /** Frames in which its own movement was seen clearly. */
+  clear: number;
+}
+
+/** Where a mask is expected one frame on, it is searched for in this distance too, px. */
+const SEARCH_PX = 3;
+/** Share of a region that must lie where something is expected to be taken for it. */
+const LEAST_SHARE = 0.12;
+/** Frames over which something may be missing before it is given up. */
+const MOST_MISSING = 12;
+/** Weight of the newest movement in the velocity. */
+const NEWEST = 0.25;
+/** Share of its usual size under which a glimpse says nothing of the movement. */
+const WHOLE_SHARE = 0.6;
+
+/**
+ * Links the moving regions of all frames into trails: each is expected to go on as it went, and takes what lies there. Where
+ * two cross, each px goes to the one whose expected place is nearer, and both keep their movement.
+ *
+ */
+export function linkRegions(
+  regions: readonly (readonly MaskPatch[])[],
+  step: Step,
+  size: { width: number; height: number },
+): Trail[] {
+  const done: Live[] = [];
+  let live: Live[] = [];
+  regions.forEach((found, t) => {
+    const expected = live.map((one) => expectedMask(one, t, step));
+    const taken = live.map((): MaskPatch | undefined => undefined);
+    const crossing = new Set<number>();
+    const fresh: MaskPatch[] = [];
+    for (const region of found) {
+      const claims = claimants(region, expected);
+      if (claims.length === 0) fresh.push(region);
+      if (claims.length > 1) claims.forEach((k) => crossing.add(k));
+      for (const [k, part] of divide(region, claims, expected, size)) {
+        taken[k] = taken[k] ? union(taken[k], part) : part;
+      }
+    }
+    live.forEach((one, k) => {
+      if (taken[k]) goOn(one, t, taken[k], step, crossing.has(k));
+    });
+    done.push(...live.filter((one) => t - one.last > MOST_MISSING));
+    live = live.filter((one) => t - one.last <= MOST_MISSING);
+    live.push(...fresh.map((mask) => begin(mask, t)));
+  });
+  return [...done, ...live];
+}
+
+function begin(mask: MaskPatch, t: number): Live {
+  const centre = centreOf(mask);
+  const [masks, centres] = [new Map([[t, mask]]), new Map([[t, centre]])];
+  return { masks, centres, last: t, place: centre, mask, velocity: { x: 0, y: 0 }, clear: 0 };
+}
+
+/** Where something is expected in frame t. */
+function expectedMask(one: Live, t: number, step: Step): MaskPatch {
+  const own = centreOf(one.mask);
+  const to = expectedPlace(one, t, step);
+  return moved(one.mask, to.x - own.x, to.y - own.y);
+}
+
+function expectedPlace({ place, last, velocity }: Live, t: number, step: Step): Point {
+  const carried = project(step(last, t), place.x, place.y);
+  return { x: carried.x + (t - last) * velocity.x, y: carried.y + (t - last) * velocity.y };
+}
+
+/** The live ones that a region may belong to. */
+function claimants(region: MaskPatch, expected: readonly MaskPatch[]): number[] {
+  const area = areaOf(region);
+  return expected.flatMap((mask, k) => {
+    if (intersect(region, grow(mask, SEARCH_PX)).width === 0) return [];
+    const overlap = shared(region, grown(mask, SEARCH_PX));
+    return overlap > LEAST_SHARE * Math.min(area, areaOf(mask)) && overlap > 0 ? [k] : [];
+  });
+}
+
+/** A region's px among those that claim it. */
+function divide(
+  region: MaskPatch,
+  claims: readonly number[],
+  expected: readonly MaskPatch[],
+  { width, height }: { width: number; height: number },
+): [number, MaskPatch][] {
+  if (claims.length <= 1) return claims.map((k) => [k, region]);
+  const parts = new Map<number, number[]>(claims.map((k) => [k, []]));
+  const middles = claims.map((k) => centreOf(expected[k]));
+  for (const i of pixelsOf(region, width, height)) {
+    const [x, y] = [i % width, Math.floor(i / width)];
+    let [best, least] = [claims[0], Infinity];
+    claims.forEach((k, n) => {
+      const mask = expected[k];
+      const away = Math.hypot((x - middles[n].x) / mask.width, (y - middles[n].y) / mask.height);
+      const cost = away - at(mask, x, y);
+      if (cost < least) [best, least] = [k, cost];
+    });
+    parts.get(best)!.push(i);
+  }
+  return [...parts].filter(([, px]) => px.length > 0).map(([k, px]) => [k, patchOf(px, width)]);
+}
+
+function goOn(one: Live, t: number, mask: MaskPatch, step: Step, crossing: boolean): void {
+  // What it is while another crosses it, is a guess: it goes on as it went, and looks as it did.
+  if (crossing) one.place = expectedPlace(one, t, step);
+  else {
+    const centre = centreOf(mask);
+    const carried = project(step(one.last, t), one.place.x, one.place.y);
+    if (areaOf(mask) > WHOLE_SHARE * areaOf(one.mask)) {
+      const weight = Math.max(NEWEST, 1 / (one.clear + 1));
+      one.velocity.x += weight * ((centre.x - carried.x) / (t - one.last) - one.velocity.x);
+      one.velocity.y += weight * ((centre.y - carried.y) / (t - one.last) - one.velocity.y);
+      one.clear++;
+    }
+    one.place = centre;
+    one.mask = mask;
+  }
+  one.masks.set(t, mask);
+  one.centres.set(t, one.place);
+  one.last = t;
+}

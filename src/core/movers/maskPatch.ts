@@ -1,0 +1,112 @@
+import { intersect, type Rect } from '../image/format.ts';
+
+/** Part of a frame's px that belong to something: 1 or 0 per px of a rectangle. */
+export interface MaskPatch extends Rect {
+  /** width·height, 0 or 1. */
+  data: Uint8Array;
+}
+
+export const areaOf = ({ data }: MaskPatch): number => data.reduce((sum, v) => sum + v, 0);
+
+/** @param pixels - Indices y·w + x of a frame of width `w`; at least one. */
+export function patchOf(pixels: readonly number[], w: number): MaskPatch {
+  let [x0, y0, x1, y1] = [Infinity, Infinity, -1, -1];
+  for (const i of pixels) {
+    const [x, y] = [i % w, Math.floor(i / w)];
+    x0 = Math.min(x0, x);
+    x1 = Math.max(x1, x);
+    y0 = Math.min(y0, y);
+    y1 = Math.max(y1, y);
+  }
+  const width = x1 - x0 + 1;
+  const patch = { x: x0, y: y0, width, height: y1 - y0 + 1, data: new Uint8Array(width * (y1 - y0 + 1)) };
+  for (const i of pixels) patch.data[(Math.floor(i / w) - y0) * width + (i % w) - x0] = 1;
+  return patch;
+}
+
+/** The px of a patch that lie in a frame, as indices. */
+export function pixelsOf({ x, y, width, height, data }: MaskPatch, w: number, h: number): number[] {
+  const out: number[] = [];
+  for (let v = Math.max(0, -y); v < Math.min(height, h - y); v++) {
+    for (let u = Math.max(0, -x); u < Math.min(width, w - x); u++) {
+      if (data[v * width + u]) out.push((v + y) * w + u + x);
+    }
+  }
+  return out;
+}
+
+export const moved = (patch: MaskPatch, dx: number, dy: number): MaskPatch => ({
+  ...patch,
+  x: patch.x + Math.round(dx),
+  y: patch.y + Math.round(dy),
+});
+
+export function centreOf({ x, y, width, data }: MaskPatch): { x: number; y: number } {
+  let [sx, sy, n] = [0, 0, 0];
+  for (let i = 0; i < data.length; i++) {
+    if (!data[i]) continue;
+    sx += i % width;
+    sy += Math.floor(i / width);
+    n++;
+  }
+  return { x: x + sx / n, y: y + sy / n };
+}
+
+/** Px that two patches share. */
+export function shared(a: MaskPatch, b: MaskPatch): number {
+  const r = intersect(a, b);
+  let n = 0;
+  for (let y = r.y; y < r.y + r.height; y++) {
+    for (let x = r.x; x < r.x + r.width; x++) n += at(a, x, y) & at(b, x, y);
+  }
+  return n;
+}
+
+/** 1 where a patch has a px, for any px of the plane. */
+export const at = (p: MaskPatch, x: number, y: number): number =>
+  x >= p.x && y >= p.y && x < p.x + p.width && y < p.y + p.height ? p.data[(y - p.y) * p.width + x - p.x] : 0;
+
+export function union(a: MaskPatch, b: MaskPatch): MaskPatch {
+  const [x, y] = [Math.min(a.x, b.x), Math.min(a.y, b.y)];
+  const width = Math.max(a.x + a.width, b.x + b.width) - x;
+  const height = Math.max(a.y + a.height, b.y + b.height) - y;
+  const data = new Uint8Array(width * height);
+  for (const p of [a, b]) {
+    for (let v = 0; v < p.height; v++) {
+      const row = (v + p.y - y) * width + p.x - x;
+      for (let u = 0; u < p.width; u++) data[row + u] |= p.data[v * p.width + u];
+    }
+  }
+  return { x, y, width, height, data };
+}
+
+/** The px that both have; may be empty. */
+export function common(a: MaskPatch, b: MaskPatch): MaskPatch {
+  const r = intersect(a, b);
+  const data = new Uint8Array(r.width * r.height);
+  for (let i = 0; i < data.length; i++) {
+    const [x, y] = [r.x + (i % r.width), r.y + Math.floor(i / r.width)];
+    data[i] = at(a, x, y) & at(b, x, y);
+  }
+  return { ...r, data };
+}
+
+/** Grown by a square of (2r + 1)² px. */
+export function grown(p: MaskPatch, r: number): MaskPatch {
+  const width = p.width + 2 * r;
+  const height = p.height + 2 * r;
+  const across = new Uint8Array(width * p.height);
+  for (let v = 0; v < p.height; v++) {
+    for (let u = 0; u < p.width; u++) {
+      if (p.data[v * p.width + u]) across.fill(1, v * width + u, v * width + u + 2 * r + 1);
+    }
+  }
+  const data = new Uint8Array(width * height);
+  for (let v = 0; v < p.height; v++) {
+    for (let k = 0; k <= 2 * r; k++) {
+      const [from, to] = [v * width, (v + k) * width];
+      for (let u = 0; u < width; u++) data[to + u] |= across[from + u];
+    }
+  }
+  return { x: p.x - r, y: p.y - r, width, height, data };
+}

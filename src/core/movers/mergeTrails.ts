@@ -1,0 +1,64 @@
+import type { Point } from '../geometry/homography.ts';
+import { grow, intersect } from '../image/format.ts';
+import type { Trail } from './linkRegions.ts';
+import { areaOf, grown, shared, union, type MaskPatch } from './maskPatch.ts';
+
+/** Parts of one thing lie this near to each other, px. */
+const NEAR_PX = 6;
+/** Share of the shorter trail's frames in which two parts of one thing are near each other. */
+const TOGETHER_SHARE = 0.6;
+/** Difference of movement that parts of one thing may show, as a share of how fast they go; and the least, px per frame. */
+const APART_SHARE = 0.5;
+const APART_PX = 0.7;
+/** Frames that a movement is judged from. */
+const LEAST_FRAMES = 5;
+
+/** Movement of a trail beside the camera's, between two frames that show it, px per frame. */
+export type Own = (trail: Trail, from: number, to: number) => Point;
+
+/**
+ * Joins trails that are parts of one thing: near each other for most of the time that both are there, and going the same
+ * way. What only glimpses is too short to tell its way, and joins what it touches.
+ */
+export function mergeTrails(trails: readonly Trail[], own: Own, size: { width: number; height: number }): Trail[] {
+  const rest = [...trails].sort((a, b) => weight(b) - weight(a));
+  const out: Trail[] = [];
+  for (const trail of rest) {
+    const home = out.find((one) => belongs(trail, one, own, size));
+    if (home) absorb(home, trail);
+    else out.push({ masks: new Map(trail.masks), centres: new Map(trail.centres) });
+  }
+  return out;
+}
+
+const weight = ({ masks }: Trail): number => [...masks.values()].reduce((sum, m) => sum + areaOf(m), 0);
+
+function belongs(part: Trail, whole: Trail, own: Own, size: { width: number; height: number }): boolean {
+  const both = [...part.masks.keys()].filter((t) => whole.masks.has(t));
+  if (both.length < TOGETHER_SHARE * part.masks.size) return false;
+  const near = both.filter((t) => {
+    const [a, b] = [part.masks.get(t)!, whole.masks.get(t)!];
+    return intersect(grow(a, NEAR_PX), b).width > 0 && shared(grown(a, NEAR_PX), b) > 0;
+  });
+  if (near.length < TOGETHER_SHARE * part.masks.size) return false;
+  // The middle of what comes into the picture does not move as the thing does.
+  const entering = both.filter((t) => cutOff(part.masks.get(t)!, size) || cutOff(whole.masks.get(t)!, size));
+  if (both.length - entering.length < LEAST_FRAMES) return true;
+  const [from, to] = [both[0], both.at(-1)!];
+  const [a, b] = [own(part, from, to), own(whole, from, to)];
+  const allowed = Math.max(APART_PX, APART_SHARE * Math.hypot(b.x, b.y));
+  return Math.hypot(a.x - b.x, a.y - b.y) <= allowed;
+}
+
+/** Whether a mask reaches the frame's border. */
+const cutOff = (m: MaskPatch, { width, height }: { width: number; height: number }): boolean =>
+  m.x <= 0 || m.y <= 0 || m.x + m.width >= width || m.y + m.height >= height;
+
+/** The larger one's middle stays the middle, so that the path does not jump where a part comes or goes. */
+function absorb(whole: Trail, part: Trail): void {
+  for (const [t, mask] of part.masks) {
+    const have = whole.masks.get(t);
+    whole.masks.set(t, have ? union(have, mask) : mask);
+    if (!have) whole.centres.set(t, part.centres.get(t)!);
+  }
+}

@@ -1,0 +1,21 @@
+import type { Mover } from './movers.ts';
+
+/**
+ * Movers as JSON (docs/formats.md): per mover its frames and, for each, the rectangle around it (x, y, width, height) and
+ * its middle, in px of the clip, whose pixel centres lie at whole numbers.
+ * @param factor - Px of the clip per px of the masks.
+ */
+export function moversJson(movers: readonly Mover[], factor: number): string {
+  const place = (v: number): number => Math.round(((v + 0.5) * factor - 0.5) * 10) / 10;
+  const table = movers.map(({ first, last, best, masks, path }) => ({
+    first,
+    last,
+    best,
+    frames: masks.map((m, k) => ({
+      frame: first + k,
+      box: [m.x * factor, m.y * factor, m.width * factor, m.height * factor],
+      middle: [place(path[k].x), place(path[k].y)],
+    })),
+  }));
+  return JSON.stringify({ space: 'px', movers: table });
+}

@@ -1,0 +1,103 @@
+import { project, type Point } from '../geometry/homography.ts';
+import { linkRegions, type Step, type Trail } from './linkRegions.ts';
+import { areaOf, centreOf, common, moved, union, type MaskPatch } from './maskPatch.ts';
+import { mergeTrails } from './mergeTrails.ts';
+
+/** Something that moves by itself, in px of the small frames. */
+export interface Mover {
+  first: number;
+  last: number;
+  /** Per frame first..last. */
+  masks: MaskPatch[];
+  /** Middle per frame. */
+  path: Point[];
+  /** Frame that shows it largest, for its picture. */
+  best: number;
+}
+
+/** Frames that something must be seen in. */
+const LEAST_FRAMES = 6;
+/** Largest area that something must reach at least once, share of the frame. */
+const LEAST_AREA = 0.0004;
+/** Way against the background, as a share of its own size: what stays in its place is leaves, light or depth. */
+const LEAST_WAY = 0.6;
+/** The same, px of the small frames. */
+const LEAST_WAY_PX = 4;
+
+/**
+ * What moves in a shot, largest first.
+ * @param regions - Per frame, from `movingRegions`.
+ */
+export function moversOf(
+  regions: readonly (readonly MaskPatch[])[],
+  step: Step,
+  size: { width: number; height: number },
+): Mover[] {
+  const own = (trail: Trail, from: number, to: number): Point => ownMovement(trail, from, to, step);
+  const trails = mergeTrails(linkRegions(regions, step, size), own, size);
+  const frame = size.width * size.height;
+  return trails
+    .filter((trail) => isMover(trail, frame, step))
+    .map((trail) => moverOf(trail, step))
+    .sort((a, b) => b.masks.reduce((s, m) => s + areaOf(m), 0) - a.masks.reduce((s, m) => s + areaOf(m), 0));
+}
+
+function ownMovement(trail: Trail, from: number, to: number, step: Step): Point {
+  const [a, b] = [trail.centres.get(from)!, trail.centres.get(to)!];
+  const carried = project(step(from, to), a.x, a.y);
+  const n = Math.max(1, to - from);
+  return { x: (b.x - carried.x) / n, y: (b.y - carried.y) / n };
+}
+
+function isMover(trail: Trail, frame: number, step: Step): boolean {
+  const frames = [...trail.masks.keys()].sort((a, b) => a - b);
+  const largest = Math.max(...[...trail.masks.values()].map(areaOf));
+  if (frames.length < LEAST_FRAMES || largest < LEAST_AREA * frame) return false;
+  // The farthest that it gets from where it was at its first, middle and last.
+  let way = 0;
+  for (const from of [frames[0], frames[frames.length >> 1], frames.at(-1)!]) {
+    for (const to of frames) {
+      const a = trail.centres.get(from)!;
+      const carried = project(step(from, to), a.x, a.y);
+      const b = trail.centres.get(to)!;
+      way = Math.max(way, Math.hypot(b.x - carried.x, b.y - carried.y));
+    }
+  }
+  return way > Math.max(LEAST_WAY_PX, LEAST_WAY * Math.sqrt(largest));
+}
+
+function moverOf(trail: Trail, step: Step): Mover {
+  const frames = [...trail.masks.keys()].sort((a, b) => a - b);
+  const [first, last] = [frames[0], frames.at(-1)!];
+  const masks: MaskPatch[] = [];
+  for (let t = first; t <= last; t++) masks.push(trail.masks.get(t) ?? between(trail, t, step));
+  const steady = masks.map((mask, k) => {
+    if (k === 0 || k === masks.length - 1) return mask;
+    const [before, after] = [masks[k - 1], masks[k + 1]];
+    return union(mask, common(onto(before, mask), onto(after, mask)));
+  });
+  const areas = steady.map(areaOf);
+  const best = first + areas.indexOf(Math.max(...areas));
+  return { first, last, masks: steady, path: steady.map(centreOf), best };
+}
+
+/** A neighbour's mask moved to the middle of this one: what both neighbours have, this one has too. */
+function onto(neighbour: MaskPatch, mask: MaskPatch): MaskPatch {
+  const [a, b] = [centreOf(neighbour), centreOf(mask)];
+  return moved(neighbour, b.x - a.x, b.y - a.y);
+}
+
+/** Where nothing was seen for a while: the last mask, on the way to the next. */
+function between(trail: Trail, t: number, step: Step): MaskPatch {
+  let before = t - 1;
+  while (!trail.masks.has(before)) before--;
+  let after = t + 1;
+  while (!trail.masks.has(after)) after++;
+  const part = (t - before) / (after - before);
+  const own = ownMovement(trail, before, after, step);
+  const nearer = part < 0.5 ? before : after;
+  const mask = trail.masks.get(nearer)!;
+  const was = trail.centres.get(nearer)!;
+  const carried = project(step(nearer, t), was.x, was.y);
+  return moved(mask, carried.x - was.x + (t - nearer) * own.x, carried.y - was.y + (t - nearer) * own.y);
+}
