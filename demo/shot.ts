@@ -141,10 +141,14 @@ export class Truth {
 
   private coveredBy(layers: Layer[], time: number): (x: number, y: number) => boolean {
     const { lens } = this.shot;
+    const toPlane = (plane: Layer['plane'], y: number): Matrix3 =>
+      invert3(planeToPixel(this.scene.pose(time + rowTime(lens, y)), plane, lens.focal));
+    const held = lens.readout === 0 ? new Map(layers.map((l) => [l, toPlane(l.plane, 0)])) : undefined;
     return (x, y) => {
       const [ux, uy] = undistort(lens, x, y);
-      return layers.some(({ plane, texture }) => {
-        const m = invert3(planeToPixel(this.scene.pose(time + rowTime(lens, y)), plane, lens.focal));
+      return layers.some((layer) => {
+        const { texture } = layer;
+        const m = held?.get(layer) ?? toPlane(layer.plane, y);
         const p = project(m, ux, uy);
         const [tx, ty] = [Math.round(p.x * texture.width - 0.5), Math.round(p.y * texture.height - 0.5)];
         if (tx < 0 || ty < 0 || tx >= texture.width || ty >= texture.height) return false;

@@ -18,6 +18,8 @@ import type { Terminal } from './terminal.ts';
 export interface FillRequest {
   input: string;
   matte: string;
+  /** What passes in front and stays: grey like the matte. */
+  holdout?: string;
   output: string;
   settings: FillSettings;
   draft: boolean;
@@ -45,18 +47,23 @@ const ROOM_REMEDY = 'Make room, or set MNESTRA_SCRATCH to a folder on a larger d
 export async function prepare(
   input: string,
   matte: string,
+  holdout: string | undefined,
   sizes: { full: boolean; small: boolean },
   terminal: Terminal,
   signal: AbortSignal,
 ): Promise<Prepared> {
   const [clip, matteInfo] = [await probeClip(input), await probeClip(matte)];
+  const held = holdout === undefined ? undefined : { path: holdout, info: await probeClip(holdout) };
   const stored = storedFormat(clip.pixelFormat, clip.width, clip.height);
   const folder = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-'));
   try {
     const bytes = (sizes.full ? frameBytes(stored.format) * 1.4 : 0) + clip.width * clip.height * 1.2;
     await requireRoom(folder, bytes * clip.frames, `The fill in ${dirname(folder)}`, ROOM_REMEDY);
     const frames = { path: join(folder, 'frames.raw'), format: stored.format };
-    const mattes = { path: join(folder, 'mattes.raw'), format: matteFormat(clip.width, clip.height) };
+    const mattes = {
+      path: join(folder, 'mattes.raw'),
+      format: matteFormat(clip.width, clip.height, holdout !== undefined),
+    };
     const prepared: Prepared = { clip, stored, frames, mattes, folder };
     const factor = draftFactor(clip.width, clip.height);
     const smallFormat = draftFormat(stored, factor);
@@ -65,7 +72,7 @@ export async function prepare(
       prepared.small = {
         factor,
         frames: { path: join(folder, 'small.raw'), format: smallFormat.format },
-        mattes: { path: join(folder, 'small-mattes.raw'), format: matteFormat(width, height) },
+        mattes: { path: join(folder, 'small-mattes.raw'), format: matteFormat(width, height, holdout !== undefined) },
       };
     }
     terminal.stage('decode');
@@ -75,7 +82,7 @@ export async function prepare(
     ];
     await Promise.all([
       decodeFrames(input, targets, clip, signal),
-      decodeMatte(matte, matteInfo, clip, mattes.path, signal),
+      decodeMatte(matte, matteInfo, clip, mattes.path, signal, held),
     ]);
     checkCounts(prepared);
     return prepared;
@@ -110,7 +117,14 @@ function checkCounts({ clip, frames, small, mattes }: Prepared): void {
 /** `mnestra fill`. */
 export async function fillCommand(request: FillRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
   await mkdir(dirname(resolve(request.output)), { recursive: true });
-  const prepared = await prepare(request.input, request.matte, { full: true, small: request.draft }, terminal, signal);
+  const prepared = await prepare(
+    request.input,
+    request.matte,
+    request.holdout,
+    { full: true, small: request.draft },
+    terminal,
+    signal,
+  );
   try {
     const started = Date.now();
     const result = await compute(prepared, request, terminal, signal);

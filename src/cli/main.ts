@@ -17,10 +17,11 @@ const HELP = `mnestra: removes what should not be in a shot
       --light 0..100    how far the fill follows changes of light, percent (${FILL_DEFAULTS.light})
       --no-grain        no grain on the fill
       --draft           small and quick
+      --holdout FILE    what passes in front and stays: a grey video like the matte
       --threads N       worker threads (all cores)
       --seed N          varies what is invented (${FILL_DEFAULTS.seed})
       --report FILE     what was found and done, as JSON
-  mnestra reveal --input FILE --matte FILE [--json FILE] [--output FILE] [--reach N] [--threads N]
+  mnestra reveal --input FILE --matte FILE [--holdout FILE] [--json FILE] [--output FILE] [--reach N] [--threads N]
       how much of each frame's hole the shot shows elsewhere: JSON (default: to the terminal), and a grey video
       (0 no hole, 85 unseen, 170 thin, 255 seen)
   mnestra track --input FILE --frame N --region "x,y x,y x,y x,y" --output FILE.csv|.json [options]
@@ -41,6 +42,7 @@ const HELP = `mnestra: removes what should not be in a shot
 const OPTIONS = {
   input: { type: 'string' },
   matte: { type: 'string' },
+  holdout: { type: 'string' },
   output: { type: 'string' },
   json: { type: 'string' },
   reach: { type: 'string' },
@@ -91,6 +93,7 @@ function fillRequest(v: Values) {
   return {
     input: required(v.input, '--input'),
     matte: required(v.matte, '--matte'),
+    holdout: v.holdout,
     output: required(v.output, '--output'),
     settings: {
       reach: whole('--reach', v.reach, 0, 10_000) ?? FILL_DEFAULTS.reach,
@@ -108,6 +111,7 @@ function revealRequest(v: Values) {
   return {
     input: required(v.input, '--input'),
     matte: required(v.matte, '--matte'),
+    holdout: v.holdout,
     json: v.json,
     output: v.output,
     reach: whole('--reach', v.reach, 0, 10_000) ?? FILL_DEFAULTS.reach,

@@ -40,15 +40,11 @@ function matteOf(
   movers: readonly Mover[],
   t: number,
   factor: number,
-  size: { width: number; height: number },
+  { width, height }: { width: number; height: number },
 ): Uint8Array {
-  const out = new Uint8Array(size.width * size.height);
+  const out = new Uint8Array(width * height);
   for (const { first, last, masks } of movers) {
-    if (t < first || t > last) continue;
-    const { x, y, width, data } = enlarge(masks[t - first], factor, size);
-    for (let k = 0; k < data.length; k++) {
-      if (data[k]) out[(y + Math.floor(k / width)) * size.width + x + (k % width)] = 255;
-    }
+    if (t >= first && t <= last) enlarge(masks[t - first], factor, width, height, out);
   }
   return out;
 }

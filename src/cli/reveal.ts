@@ -11,6 +11,7 @@ import type { Terminal } from './terminal.ts';
 export interface RevealRequest {
   input: string;
   matte: string;
+  holdout?: string;
   json?: string;
   output?: string;
   reach: number;
@@ -19,7 +20,14 @@ export interface RevealRequest {
 
 /** `mnestra reveal`. */
 export async function revealCommand(request: RevealRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
-  const prepared = await prepare(request.input, request.matte, { full: false, small: true }, terminal, signal);
+  const prepared = await prepare(
+    request.input,
+    request.matte,
+    request.holdout,
+    { full: false, small: true },
+    terminal,
+    signal,
+  );
   try {
     const work = new TakeWork({
       frames: prepared.small!.frames,

@@ -45,6 +45,8 @@ export interface RemovalNode {
   grow: number;
   featherIn: number;
   featherOut: number;
+  /** Of what its shapes hold out, each way, px; {@link HOLD_FEATHER} if it has not been set. */
+  holdFeather?: number;
   settings: TakeSettings;
   shapes: Record<string, ShapeNode>;
 }
@@ -83,6 +85,9 @@ export const LIMITS = {
   reach: 600,
 } as const;
 
+/** Px. */
+export const HOLD_FEATHER = 1;
+
 export const SETTINGS_DEFAULTS: TakeSettings = { reach: 100, light: 100, grain: true };
 
 const byRank = (a: [string, { rank: number }], b: [string, { rank: number }]): number =>
@@ -110,7 +115,7 @@ export function marksOf({ removals, tracks }: ShotDocument, id: string): Marks |
 
 /** A removal as the core computes on it; its frames counted from `first`. */
 export function toRemoval(id: string, node: Marks, first = 0): Removal {
-  const { name, hidden, grow, featherIn, featherOut } = node;
+  const { name, hidden, grow, featherIn, featherOut, holdFeather = HOLD_FEATHER } = node;
   return {
     id,
     name,
@@ -118,6 +123,7 @@ export function toRemoval(id: string, node: Marks, first = 0): Removal {
     grow,
     featherIn,
     featherOut,
+    holdFeather,
     shapes: ranked(node.shapes).map(([shapeId, shape]) => toShape(shapeId, shape, first, node.tracks)),
   };
 }
@@ -164,5 +170,8 @@ export function marksText(node: Marks): string {
         points.map(({ x, y, inX, inY, outX, outY }) => [x, y, inX, inY, outX, outY]),
       ]),
   }));
-  return JSON.stringify({ grow, featherIn, featherOut, shapes });
+  // Without a holdout the text is as it was before there were any: takes of then are still those of the same marks.
+  const holds = shapes.some(({ operation }) => operation === 'hold');
+  const hold = holds ? { holdFeather: node.holdFeather ?? HOLD_FEATHER } : {};
+  return JSON.stringify({ grow, featherIn, featherOut, ...hold, shapes });
 }

@@ -23,7 +23,7 @@ const shape = Joi.object({
   name,
   rank,
   kind: Joi.string().valid('path', 'ellipse', 'rectangle').required(),
-  operation: Joi.string().valid('add', 'subtract').required(),
+  operation: Joi.string().valid('add', 'subtract', 'hold').required(),
   rides: Joi.object({ track: Joi.string().pattern(id).required(), home: frame.required() }),
   visible: Joi.object({ from: frame.required(), to: frame.min(Joi.ref('from')).required() }),
   keys: Joi.object().pattern(byFrame, key).min(1).max(LIMITS.keys).required(),
@@ -43,6 +43,7 @@ const removal = Joi.object({
   grow: Joi.number().min(-LIMITS.grow).max(LIMITS.grow).required(),
   featherIn: Joi.number().min(0).max(LIMITS.feather).required(),
   featherOut: Joi.number().min(0).max(LIMITS.feather).required(),
+  holdFeather: Joi.number().min(0).max(LIMITS.feather),
   settings: takeSettings.required(),
   shapes: Joi.object().pattern(id, shape).max(LIMITS.shapes).required(),
 });

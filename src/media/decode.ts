@@ -86,14 +86,19 @@ export async function decodeFrames(
   await startFfmpeg(args, { signal }).done;
 }
 
-/** 8-bit grey of a matte. */
-export function matteFormat(width: number, height: number): FrameFormat {
-  return { width, height, depth: 8, planes: [{ width, height, stepX: 1, stepY: 1 }], colourPlanes: 1 };
+/**
+ * 8-bit grey of a matte: the hole in the first plane.
+ * @param held - With a second plane for holdouts: what stays in front, and shows nothing of the background.
+ */
+export function matteFormat(width: number, height: number, held = false): FrameFormat {
+  const plane = { width, height, stepX: 1, stepY: 1 };
+  return { width, height, depth: 8, planes: held ? [plane, plane] : [plane], colourPlanes: 1 };
 }
 
 /**
  * Decodes a matte to 8-bit grey in the orientation of the footage as stored. A matte drawn on the picture as it is
- * shown (turned by the clip's rotation flag) is turned back.
+ * shown (turned by the clip's rotation flag) is turned back. With a holdout, the hole is the matte without it, and the holdout
+ * becomes the second plane.
  *
  * @throws AppError `matte_size`, `matte_length`.
  */
@@ -103,7 +108,29 @@ export async function decodeMatte(
   clip: ClipInfo,
   out: string,
   signal?: AbortSignal,
+  holdout?: { path: string; info: ClipInfo },
 ): Promise<void> {
+  const filter = filterOf(matte, clip);
+  const tail = ['-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', 'gray', out];
+  if (!holdout) {
+    const vf = filter.length > 0 ? ['-vf', filter.join(',')] : [];
+    const args = [...FILES_ONLY, '-noautorotate', '-i', path, '-map', '0:v:0', ...vf, ...tail];
+    return startFfmpeg(args, { signal }).done;
+  }
+  const grey = (input: number, turn: string[], to: string): string =>
+    `[${input}:v:0]${[...turn, 'format=gray'].join(',')}${to}`;
+  // Planes lie one after another, as two pictures one above the other do.
+  const graph = [
+    grey(0, filter, '[m]'),
+    grey(1, filterOf(holdout.info, clip), ',split[k][n]'),
+    '[n]negate[free];[m][free]blend=all_mode=multiply[hole];[hole][k]vstack[out]',
+  ].join(';');
+  const inputs = [path, holdout.path].flatMap((file) => ['-noautorotate', '-i', file]);
+  await startFfmpeg([...FILES_ONLY, ...inputs, '-filter_complex', graph, '-map', '[out]', ...tail], { signal }).done;
+}
+
+/** What turns a matte to lie as the footage does. @throws AppError `matte_size`, `matte_length`. */
+function filterOf(matte: ClipInfo, clip: ClipInfo): string[] {
   const upright = matte.width === clip.width && matte.height === clip.height;
   const turned = clip.rotation % 180 === 90 && matte.width === clip.height && matte.height === clip.width;
   if (!upright && !turned) {
@@ -118,7 +145,5 @@ export async function decodeMatte(
       `The matte has ${matte.frames} frames, the footage ${clip.frames}. They must have the same frames.`,
     );
   }
-  const filter = turned ? ['-vf', TURN[360 - clip.rotation].join(',')] : [];
-  const args = ['-map', '0:v:0', ...filter, '-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', 'gray', out];
-  await startFfmpeg([...FILES_ONLY, '-noautorotate', '-i', path, ...args], { signal }).done;
+  return turned ? TURN[360 - clip.rotation] : [];
 }

@@ -20,16 +20,20 @@ export interface DrawnMatteOptions {
 export class DrawnMattes implements FrameReader {
   readonly format: FrameFormat;
   readonly count: number;
-  private held: { frame: number; matte: Matte } | undefined;
+  private readonly holds: boolean;
+  private drawn: { frame: number; matte: Matte } | undefined;
 
   constructor(private readonly options: DrawnMatteOptions) {
-    this.format = matteFormat(options.width, options.height);
+    this.holds = options.removal.shapes.some(({ operation }) => operation === 'hold');
+    this.format = matteFormat(options.width, options.height, this.holds);
     this.count = options.count;
   }
 
-  readRows(frame: number, _plane: number, y: number, rows: number, into: Uint8Array): void {
+  readRows(frame: number, plane: number, y: number, rows: number, into: Uint8Array): void {
     const { width } = this.format;
-    const { rect, values } = this.matte(frame);
+    const matte = this.matte(frame);
+    const { rect } = matte;
+    const values = plane === 0 ? matte.values : (matte.held ?? new Uint8Array(matte.values.length));
     into.fill(0, 0, rows * width);
     const last = Math.min(y + rows, rect.y + rect.height);
     for (let row = Math.max(y, rect.y); row < last; row++) {
@@ -40,12 +44,12 @@ export class DrawnMattes implements FrameReader {
 
   /** The part of a frame's matte that is not 0, as stored. */
   matte(frame: number): Matte {
-    if (this.held?.frame !== frame) {
+    if (this.drawn?.frame !== frame) {
       const { removal, width, height, rotation } = this.options;
       const [w, h] = rotation % 180 === 90 ? [height, width] : [width, height];
-      this.held = { frame, matte: turnBack(drawMatte(removal, frame, w, h), rotation, width, height) };
+      this.drawn = { frame, matte: turnBack(drawMatte(removal, frame, w, h), rotation, width, height) };
     }
-    return this.held.matte;
+    return this.drawn.matte;
   }
 
   /** Writes all mattes as a plain file, one grey frame after another. Empty stretches take no room on the disk. */
@@ -53,13 +57,16 @@ export class DrawnMattes implements FrameReader {
     const { width, height } = this.format;
     const fd = openSync(path, 'w');
     try {
-      ftruncateSync(fd, width * height * this.count);
+      const planes = this.format.planes.length;
+      ftruncateSync(fd, width * height * planes * this.count);
       for (let t = 0; t < this.count; t++) {
-        const { rect, values } = this.matte(t);
-        for (let row = 0; row < rect.height; row++) {
-          const at = (t * height + rect.y + row) * width + rect.x;
-          writeSync(fd, values, row * rect.width, rect.width, at);
-        }
+        const { rect, values, held } = this.matte(t);
+        [values, held].forEach((plane, p) => {
+          for (let row = 0; plane && row < rect.height; row++) {
+            const at = ((t * planes + p) * height + rect.y + row) * width + rect.x;
+            writeSync(fd, plane, row * rect.width, rect.width, at);
+          }
+        });
         onFrame(t);
       }
     } finally {
@@ -71,16 +78,19 @@ export class DrawnMattes implements FrameReader {
 /** A matte of the picture as shown, in the orientation of the frames as stored (width x height). */
 function turnBack(matte: Matte, rotation: number, width: number, height: number): Matte {
   if (rotation === 0) return matte;
-  const { rect, values } = matte;
+  const { rect, values, held } = matte;
   const turned = turnedRect(rect, rotation, width, height);
-  const out = new Uint8Array(values.length);
-  for (let y = 0; y < turned.height; y++) {
-    for (let x = 0; x < turned.width; x++) {
-      const { x: u, y: v } = toShown({ x: turned.x + x, y: turned.y + y }, rotation, width, height);
-      out[y * turned.width + x] = values[(v - rect.y) * rect.width + u - rect.x];
+  const turn = (plane: Uint8Array): Uint8Array => {
+    const out = new Uint8Array(plane.length);
+    for (let y = 0; y < turned.height; y++) {
+      for (let x = 0; x < turned.width; x++) {
+        const { x: u, y: v } = toShown({ x: turned.x + x, y: turned.y + y }, rotation, width, height);
+        out[y * turned.width + x] = plane[(v - rect.y) * rect.width + u - rect.x];
+      }
     }
-  }
-  return { rect: turned, values: out };
+    return out;
+  };
+  return { rect: turned, values: turn(values), held: held && turn(held) };
 }
 
 function turnedRect(r: Rect, rotation: number, width: number, height: number): Rect {

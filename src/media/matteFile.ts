@@ -5,7 +5,9 @@ import type { FrameFormat, FrameReader } from '../core/image/format.ts';
 export function writeSmallMattes(full: FrameReader, out: string, small: FrameFormat, factor: number): void {
   const fd = openSync(out, 'w');
   try {
-    for (let t = 0; t < full.count; t++) writeSync(fd, shrinkMatte(full, t, small, factor));
+    for (let t = 0; t < full.count; t++) {
+      full.format.planes.forEach((_, plane) => writeSync(fd, shrinkMatte(full, t, plane, small, factor)));
+    }
   } finally {
     closeSync(fd);
   }
@@ -15,10 +17,10 @@ export function writeSmallMattes(full: FrameReader, out: string, small: FrameFor
  * A matte at a draft's size: what the full matte touches at all is removed whole, so that nothing of the thing is
  * blended into a small fill and carried back to full size.
  */
-function shrinkMatte(full: FrameReader, frame: number, small: FrameFormat, factor: number): Uint8Array {
+function shrinkMatte(full: FrameReader, frame: number, plane: number, small: FrameFormat, factor: number): Uint8Array {
   const { width, height } = full.format;
   const source = new Uint8Array(width * height);
-  full.readRows(frame, 0, 0, height, source);
+  full.readRows(frame, plane, 0, height, source);
   const out = new Uint8Array(small.width * small.height);
   const words = new Uint32Array(source.buffer, 0, source.length >> 2);
   for (let i = 0; i < words.length; i++) {

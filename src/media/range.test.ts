@@ -77,6 +77,7 @@ const removal: Removal = {
   grow: 0,
   featherIn: 0,
   featherOut: 0,
+  holdFeather: 0,
   shapes: [
     {
       id: 's',

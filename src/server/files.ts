@@ -13,6 +13,7 @@ export class Files {
     'stores',
     'takes',
     'reveals',
+    'searches',
     'exports',
     'scratch',
   ] as const;
@@ -45,6 +46,10 @@ export class Files {
   }
   reveal(key: string, kind: 'json' | 'maps'): string {
     return join(this.root, 'reveals', `${key}.${kind}`);
+  }
+  /** Outlines of what moves in a shot. */
+  search(id: string): string {
+    return join(this.root, 'searches', `${id}.json`);
   }
   exportFolder(id: string): string {
     return join(this.root, 'exports', id);

@@ -8,11 +8,13 @@ import { uploadServer } from './http/uploads.ts';
 import { clipRoutes } from './http/clipRoutes.ts';
 import { shotRoutes } from './http/shotRoutes.ts';
 import { exportRoutes, revealRoutes, takeRoutes } from './http/takeRoutes.ts';
+import { moverRoutes } from './http/moverRoutes.ts';
 import { trackRoutes } from './http/trackRoutes.ts';
 import { jobs, openQueue } from './jobs/queue.ts';
 import { ClipService } from './services/clips.ts';
 import { ExportService } from './services/exports.ts';
 import { FrameStores } from './services/frameStores.ts';
+import { MoverService } from './services/movers.ts';
 import { PictureService } from './services/pictures.ts';
 import { RevealService } from './services/reveals.ts';
 import { ShotService } from './services/shots.ts';
@@ -45,6 +47,7 @@ const endpoints = [
   ...takeRoutes(new TakeService(database, { tell, queue: put.take }), pictures),
   ...revealRoutes(new RevealService(files, put.reveal)),
   ...trackRoutes(new TrackService({ tell, queue: put.follow })),
+  ...moverRoutes(new MoverService(files, { tell, queue: put.search })),
   ...exportRoutes(new ExportService(files, { tell, queue: put.export })),
 ];
 const app = createApp({ endpoints, events, uploads: uploadServer(config, files, clips), page: PAGE });

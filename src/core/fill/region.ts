@@ -8,7 +8,7 @@ import {
   type FrameReader,
   type Rect,
 } from '../image/format.ts';
-import { TAINT_PX } from '../image/matteCells.ts';
+import { readBlocked, TAINT_PX } from '../image/matteCells.ts';
 
 /** Side of the tiles that work is divided into, luma px. */
 export const TILE = 16;
@@ -50,8 +50,11 @@ export function makeRegion(kernels: Kernels, frame: number, rect: Rect, mattes: 
   kernels.scoped(() => {
     const at = kernels.alloc(n);
     const view = kernels.u8(at, n).fill(0);
-    readBytes(mattes, frame, rect, view);
+    readBytes(mattes, rect, view, (y, rows, into) => mattes.readRows(frame, 0, y, rows, into));
     alpha.set(view);
+    if (mattes.format.planes.length > 1) {
+      readBytes(mattes, rect, view, (y, rows, into) => readBlocked(mattes, frame, y, rows, into));
+    }
     const out = kernels.alloc(n);
     kernels.run.dilate(at, rect.width, rect.height, TAINT_PX, out, kernels.alloc(n));
     const near = kernels.u8(out, n);
@@ -88,15 +91,20 @@ function activeTiles(alpha: Uint8Array, cols: number, rows: number, whole: boole
   return active;
 }
 
-function readBytes(reader: FrameReader, frame: number, rect: Rect, into: Uint8Array): void {
-  const { width, height } = reader.format;
+function readBytes(
+  { format }: FrameReader,
+  rect: Rect,
+  into: Uint8Array,
+  read: (y: number, rows: number, into: Uint8Array) => void,
+): void {
+  const { width, height } = format;
   const y0 = Math.max(0, rect.y);
   const y1 = Math.min(height, rect.y + rect.height);
   const x0 = Math.max(0, rect.x);
   const x1 = Math.min(width, rect.x + rect.width);
   if (y1 <= y0 || x1 <= x0) return;
   const rows = new Uint8Array(width * (y1 - y0));
-  reader.readRows(frame, 0, y0, y1 - y0, rows);
+  read(y0, y1 - y0, rows);
   for (let y = y0; y < y1; y++) {
     into.set(rows.subarray((y - y0) * width + x0, (y - y0) * width + x1), (y - rect.y) * rect.width + x0 - rect.x);
   }

@@ -1,7 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { bytesPerSample, type FrameReader, type PlaneFormat, type Rect } from '../image/format.ts';
 import { SlotCache } from '../image/lru.ts';
-import { TAINT_PX } from '../image/matteCells.ts';
+import { readBlocked, TAINT_PX } from '../image/matteCells.ts';
 
 /** Part of a frame in kernel memory: 16-bit planes, and bytes that are not 0 where it must not be used. */
 export interface SourceFrame {
@@ -84,7 +84,7 @@ export class SourceFrames {
     const n = rect.width * rect.height;
     kernels.scoped(() => {
       const raw = kernels.alloc(width * rect.height);
-      mattes.readRows(frame, 0, rect.y, rect.height, kernels.u8(raw, width * rect.height));
+      readBlocked(mattes, frame, rect.y, rect.height, kernels.u8(raw, width * rect.height));
       const crop = kernels.alloc(n);
       let any = false;
       for (let r = 0; r < rect.height; r++) {

@@ -47,7 +47,10 @@ export function boxOf(cells: MatteCells, frame: number): Rect {
   return { x, y, width, height };
 }
 
-/** Reads the matte of one frame and writes its cells, box and area. The matte is 8-bit grey. */
+/**
+ * Reads the matte of one frame and writes its cells, box and area. The matte is 8-bit grey; what a second plane holds out
+ * is near: it is no hole, and shows nothing of the background.
+ */
 export function fillMatteCells(cells: MatteCells, mattes: FrameReader, frame: number, scratch: Uint8Array): void {
   const { width, height } = mattes.format;
   if (bytesPerSample(mattes.format) !== 1) throw new TypeError('mattes are 8 bit');
@@ -65,10 +68,25 @@ export function fillMatteCells(cells: MatteCells, mattes: FrameReader, frame: nu
     }
   }
   cells.area[frame] = area / 255;
+  if (mattes.format.planes.length > 1) {
+    mattes.readRows(frame, 1, 0, height, scratch);
+    for (let i = 0; i < width * height; i++) {
+      if (scratch[i] > 0) taint(cells, state, i % width, Math.floor(i / width));
+    }
+  }
+}
+
+/** Rows of what must not be used as background: the hole and what is held out. */
+export function readBlocked(mattes: FrameReader, frame: number, y: number, rows: number, into: Uint8Array): void {
+  mattes.readRows(frame, 0, y, rows, into);
+  if (mattes.format.planes.length === 1) return;
+  const held = new Uint8Array(mattes.format.width * rows);
+  mattes.readRows(frame, 1, y, rows, held);
+  for (let i = 0; i < held.length; i++) if (held[i] > into[i]) into[i] = held[i];
 }
 
 function touch(cells: MatteCells, state: Uint8Array, x: number, y: number): void {
-  const { cell, cols, rows } = cells;
+  const { cell, cols } = cells;
   const at = Math.floor(y / cell) * cols + Math.floor(x / cell);
   if (state[at] === HOLE) {
     // The cells around were touched from this cell's other pixels unless this one lies at the edge.
@@ -76,6 +94,11 @@ function touch(cells: MatteCells, state: Uint8Array, x: number, y: number): void
     if (u >= TAINT_PX && v >= TAINT_PX && u < cell - TAINT_PX && v < cell - TAINT_PX) return;
   }
   state[at] = HOLE;
+  taint(cells, state, x, y);
+}
+
+/** Free cells within TAINT_PX of a px become near ones. */
+function taint({ cell, cols, rows }: MatteCells, state: Uint8Array, x: number, y: number): void {
   const x0 = Math.max(0, Math.floor((x - TAINT_PX) / cell));
   const x1 = Math.min(cols - 1, Math.floor((x + TAINT_PX) / cell));
   const y0 = Math.max(0, Math.floor((y - TAINT_PX) / cell));

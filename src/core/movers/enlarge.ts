@@ -1,37 +1,40 @@
-import { intersect, type Rect } from '../image/format.ts';
 import { at, type MaskPatch } from './maskPatch.ts';
 
 /** Where between 0 and 1 an enlarged mask's edge runs: below a half, since what is left out is seen and what is too much is not. */
 const EDGE = 0.35;
 
 /**
- * A mask of small frames at the clip's size, with a smooth edge.
+ * Draws a mask of small frames into a plane of the clip's size, with a smooth edge.
+ *
  * @param factor - Px of the clip per px of the mask.
+ * @param into - width·height bytes; 255 is written where the mask is.
  */
-export function enlarge(patch: MaskPatch, factor: number, size: { width: number; height: number }): MaskPatch {
-  const whole: Rect = { x: 0, y: 0, ...size };
-  const rect = intersect(
-    {
-      x: (patch.x - 1) * factor,
-      y: (patch.y - 1) * factor,
-      width: (patch.width + 2) * factor,
-      height: (patch.height + 2) * factor,
-    },
-    whole,
-  );
-  const data = new Uint8Array(rect.width * rect.height);
-  for (let y = 0; y < rect.height; y++) {
-    const v = (rect.y + y + 0.5) / factor - 0.5;
-    const r = Math.floor(v);
-    const fv = v - r;
-    for (let x = 0; x < rect.width; x++) {
-      const u = (rect.x + x + 0.5) / factor - 0.5;
-      const c = Math.floor(u);
-      const fu = u - c;
-      const upper = at(patch, c, r) * (1 - fu) + at(patch, c + 1, r) * fu;
-      const lower = at(patch, c, r + 1) * (1 - fu) + at(patch, c + 1, r + 1) * fu;
-      if (upper * (1 - fv) + lower * fv > EDGE) data[y * rect.width + x] = 1;
+export function enlarge(patch: MaskPatch, factor: number, width: number, height: number, into: Uint8Array): void {
+  const half = factor / 2;
+  const [cols, rows] = [Math.ceil(width / factor), Math.ceil(height / factor)];
+  // Beyond the frame the mask goes on as it is at the border.
+  const mask = (c: number, r: number): number =>
+    at(patch, Math.min(cols - 1, Math.max(0, c)), Math.min(rows - 1, Math.max(0, r)));
+  // Between the middles of four px of the mask lies a block of the clip.
+  for (let r = patch.y - 1; r < patch.y + patch.height; r++) {
+    const [y0, y1] = [Math.max(0, Math.ceil((r + 0.5) * factor)), Math.min(height, Math.ceil((r + 1.5) * factor))];
+    for (let c = patch.x - 1; c < patch.x + patch.width; c++) {
+      const [a, b] = [mask(c, r), mask(c + 1, r)];
+      const [d, e] = [mask(c, r + 1), mask(c + 1, r + 1)];
+      if (!(a | b | d | e)) continue;
+      const [x0, x1] = [Math.max(0, Math.ceil((c + 0.5) * factor)), Math.min(width, Math.ceil((c + 1.5) * factor))];
+      for (let y = y0; y < y1; y++) {
+        if (a & b & d & e) {
+          into.fill(255, y * width + x0, y * width + x1);
+          continue;
+        }
+        const v = (y + 0.5 - half) / factor - r;
+        const [left, right] = [a * (1 - v) + d * v, b * (1 - v) + e * v];
+        for (let x = x0; x < x1; x++) {
+          const u = (x + 0.5 - half) / factor - c;
+          if (left * (1 - u) + right * u > EDGE) into[y * width + x] = 255;
+        }
+      }
     }
   }
-  return { ...rect, data };
 }

@@ -59,15 +59,12 @@ export class FrameLayer {
   private load(frame: number, at: number[]): void {
     const { kernels, frames } = this;
     const { format } = frames;
-    const up = BITS - format.depth;
+    const bytes = bytesPerSample(format);
     kernels.scoped(() => {
       this.planes.forEach(({ width, height }, p) => {
-        const n = width * height;
-        const raw = kernels.alloc(n * bytesPerSample(format));
-        frames.readRows(frame, p, 0, height, kernels.u8(raw, n * bytesPerSample(format)));
-        const from = format.depth > 8 ? kernels.u16(raw, n) : kernels.u8(raw, n);
-        const to = kernels.u16(at[p], n);
-        for (let i = 0; i < n; i++) to[i] = up >= 0 ? from[i] << up : from[i] >> -up;
+        const raw = kernels.alloc(width * height * bytes);
+        frames.readRows(frame, p, 0, height, kernels.u8(raw, width * height * bytes));
+        kernels.run.cutPlane(raw, width, 0, bytes, format.depth, width, height, at[p], BITS);
       });
     });
   }

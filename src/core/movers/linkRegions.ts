@@ -1,5 +1,5 @@
 import { project, type Matrix3, type Point } from '../geometry/homography.ts';
-import { grow, intersect } from '../image/format.ts';
+import { intersect } from '../image/format.ts';
 import { areaOf, at, centreOf, grown, moved, patchOf, pixelsOf, shared, union, type MaskPatch } from './maskPatch.ts';
 
 /** Something that moves, over time. */
@@ -50,11 +50,12 @@ export function linkRegions(
   let live: Live[] = [];
   regions.forEach((found, t) => {
     const expected = live.map((one) => expectedMask(one, t, step));
+    const near = expected.map((mask) => ({ wide: grown(mask, SEARCH_PX), area: areaOf(mask) }));
     const taken = live.map((): MaskPatch | undefined => undefined);
     const crossing = new Set<number>();
     const fresh: MaskPatch[] = [];
     for (const region of found) {
-      const claims = claimants(region, expected);
+      const claims = claimants(region, near);
       if (claims.length === 0) fresh.push(region);
       if (claims.length > 1) claims.forEach((k) => crossing.add(k));
       for (const [k, part] of divide(region, claims, expected, size)) {
@@ -89,13 +90,13 @@ function expectedPlace({ place, last, velocity }: Live, t: number, step: Step): 
   return { x: carried.x + (t - last) * velocity.x, y: carried.y + (t - last) * velocity.y };
 }
 
-/** The live ones that a region may belong to. */
-function claimants(region: MaskPatch, expected: readonly MaskPatch[]): number[] {
+/** The live ones that a region may belong to: each with its mask as expected, that grown by SEARCH_PX, and its px. */
+function claimants(region: MaskPatch, near: readonly { wide: MaskPatch; area: number }[]): number[] {
   const area = areaOf(region);
-  return expected.flatMap((mask, k) => {
-    if (intersect(region, grow(mask, SEARCH_PX)).width === 0) return [];
-    const overlap = shared(region, grown(mask, SEARCH_PX));
-    return overlap > LEAST_SHARE * Math.min(area, areaOf(mask)) && overlap > 0 ? [k] : [];
+  return near.flatMap(({ wide, area: own }, k) => {
+    if (intersect(region, wide).width === 0) return [];
+    const overlap = shared(region, wide);
+    return overlap > 0 && overlap > LEAST_SHARE * Math.min(area, own) ? [k] : [];
   });
 }
 

@@ -6,7 +6,11 @@ export interface MaskPatch extends Rect {
   data: Uint8Array;
 }
 
-export const areaOf = ({ data }: MaskPatch): number => data.reduce((sum, v) => sum + v, 0);
+export function areaOf({ data }: MaskPatch): number {
+  let sum = 0;
+  for (let i = 0; i < data.length; i++) sum += data[i];
+  return sum;
+}
 
 /** @param pixels - Indices y·w + x of a frame of width `w`; at least one. */
 export function patchOf(pixels: readonly number[], w: number): MaskPatch {
@@ -54,10 +58,11 @@ export function centreOf({ x, y, width, data }: MaskPatch): { x: number; y: numb
 
 /** Px that two patches share. */
 export function shared(a: MaskPatch, b: MaskPatch): number {
-  const r = intersect(a, b);
+  const { x, y, width, height } = intersect(a, b);
   let n = 0;
-  for (let y = r.y; y < r.y + r.height; y++) {
-    for (let x = r.x; x < r.x + r.width; x++) n += at(a, x, y) & at(b, x, y);
+  for (let v = y; v < y + height; v++) {
+    const [p, q] = [(v - a.y) * a.width + x - a.x, (v - b.y) * b.width + x - b.x];
+    for (let k = 0; k < width; k++) n += a.data[p + k] & b.data[q + k];
   }
   return n;
 }
@@ -84,9 +89,9 @@ export function union(a: MaskPatch, b: MaskPatch): MaskPatch {
 export function common(a: MaskPatch, b: MaskPatch): MaskPatch {
   const r = intersect(a, b);
   const data = new Uint8Array(r.width * r.height);
-  for (let i = 0; i < data.length; i++) {
-    const [x, y] = [r.x + (i % r.width), r.y + Math.floor(i / r.width)];
-    data[i] = at(a, x, y) & at(b, x, y);
+  for (let v = 0; v < r.height; v++) {
+    const [p, q] = [(r.y + v - a.y) * a.width + r.x - a.x, (r.y + v - b.y) * b.width + r.x - b.x];
+    for (let u = 0; u < r.width; u++) data[v * r.width + u] = a.data[p + u] & b.data[q + u];
   }
   return { ...r, data };
 }

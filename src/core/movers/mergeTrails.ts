@@ -21,9 +21,9 @@ export type Own = (trail: Trail, from: number, to: number) => Point;
  * way. What only glimpses is too short to tell its way, and joins what it touches.
  */
 export function mergeTrails(trails: readonly Trail[], own: Own, size: { width: number; height: number }): Trail[] {
-  const rest = [...trails].sort((a, b) => weight(b) - weight(a));
+  const rest = trails.map((trail) => ({ trail, weight: weight(trail) })).sort((a, b) => b.weight - a.weight);
   const out: Trail[] = [];
-  for (const trail of rest) {
+  for (const { trail } of rest) {
     const home = out.find((one) => belongs(trail, one, own, size));
     if (home) absorb(home, trail);
     else out.push({ masks: new Map(trail.masks), centres: new Map(trail.centres) });

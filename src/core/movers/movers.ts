@@ -39,7 +39,9 @@ export function moversOf(
   return trails
     .filter((trail) => isMover(trail, frame, step))
     .map((trail) => moverOf(trail, step))
-    .sort((a, b) => b.masks.reduce((s, m) => s + areaOf(m), 0) - a.masks.reduce((s, m) => s + areaOf(m), 0));
+    .map((mover) => ({ mover, area: mover.masks.reduce((sum, m) => sum + areaOf(m), 0) }))
+    .sort((a, b) => b.area - a.area)
+    .map(({ mover }) => mover);
 }
 
 function ownMovement(trail: Trail, from: number, to: number, step: Step): Point {

@@ -58,22 +58,30 @@ function levels(cost: Uint16Array, usual: Float32Array, w: number, h: number): U
       out[i] = times > SURE_TIMES ? 2 : times > MAYBE_TIMES ? 1 : 0;
     }
   }
-  for (let i = 0; i < out.length; i++) {
-    const [x, y] = [i % w, Math.floor(i / w)];
-    const [u, v] = [Math.min(w - 1 - RING, Math.max(RING, x)), Math.min(h - 1 - RING, Math.max(RING, y))];
-    if (u !== x || v !== y) out[i] = out[v * w + u];
-  }
+  extendToBorder(out, w, h);
   return out;
+}
+
+/** The outermost px, which nothing is known of, are as those beside them. */
+function extendToBorder(level: Uint8Array, w: number, h: number): void {
+  for (let y = RING; y < h - RING; y++) {
+    level.fill(level[y * w + RING], y * w, y * w + RING);
+    level.fill(level[(y + 1) * w - 1 - RING], (y + 1) * w - RING, (y + 1) * w);
+  }
+  for (let k = 0; k < RING; k++) {
+    level.copyWithin(k * w, RING * w, (RING + 1) * w);
+    level.copyWithin((h - 1 - k) * w, (h - 1 - RING) * w, (h - RING) * w);
+  }
 }
 
 /** What a region's surroundings differ by without moving: grain, registration, leaves in the wind. Per cell. */
 function usualUnlikeness(cost: Uint16Array, w: number, h: number): Float32Array {
   const cols = Math.ceil(w / CELL);
   const rows = Math.ceil(h / CELL);
-  // Every third px both ways is enough for a rank.
+  // Every fourth px both ways is enough for a rank.
   const samples: number[][] = Array.from({ length: cols * rows }, () => []);
-  for (let y = 1; y < h; y += 3) {
-    for (let x = 1; x < w; x += 3) {
+  for (let y = RING; y < h; y += 4) {
+    for (let x = RING; x < w; x += 4) {
       const c = cost[y * w + x];
       if (c !== UNKNOWN) samples[Math.floor(y / CELL) * cols + Math.floor(x / CELL)].push(c);
     }

@@ -7,8 +7,10 @@ import type { Removal, Shape } from './shape.ts';
 /** The part of a frame in which a removal's matte is above 0, and its values there. */
 export interface Matte {
   rect: Rect;
-  /** rect.width·rect.height, 0 = keep, 255 = remove. */
+  /** rect.width·rect.height, 0 = keep, 255 = remove; nothing of what is held out. */
   values: Uint8Array;
+  /** The same for what is held out, 255 = stays; absent where nothing is. */
+  held?: Uint8Array;
 }
 
 /**
@@ -26,38 +28,59 @@ export function drawMatte(removal: Removal, frame: number, width: number, height
     const points = pathAt(shape, frame);
     return points && points.length > 1 ? [{ shape, polygon: flatten(points) }] : [];
   });
-  const rect = extent(drawn, removal, width, height);
+  const going = drawn.filter(({ shape }) => shape.operation !== 'hold');
+  const holding = drawn.filter(({ shape }) => shape.operation === 'hold');
+  const soft = { grow: 0, featherIn: removal.holdFeather, featherOut: removal.holdFeather };
+  const rect = extent(
+    [
+      [going, removal],
+      [holding, soft],
+    ],
+    width,
+    height,
+  );
   const values = new Uint8Array(rect.width * rect.height);
   if (rect.width === 0 || rect.height === 0) return { rect, values };
-  const alpha = isPlain(removal) ? combineCover(drawn, rect) : softened(combineDistance(drawn, rect, removal), removal);
-  for (let i = 0; i < values.length; i++) values[i] = Math.round(255 * alpha[i]);
-  return { rect, values };
+  const alpha = alphaOf(going, rect, removal);
+  if (holding.length === 0) {
+    for (let i = 0; i < values.length; i++) values[i] = Math.round(255 * alpha[i]);
+    return { rect, values };
+  }
+  const kept = alphaOf(holding, rect, soft);
+  for (let i = 0; i < values.length; i++) values[i] = Math.round(255 * alpha[i] * (1 - kept[i]));
+  return { rect, values, held: Uint8Array.from(kept, (v) => Math.round(255 * v)) };
 }
+
+type Edge = Pick<Removal, 'grow' | 'featherIn' | 'featherOut'>;
+
+const alphaOf = (drawn: Drawn[], rect: Rect, edge: Edge): Float32Array =>
+  isPlain(edge) ? combineCover(drawn, rect) : softened(combineDistance(drawn, rect, edge), edge);
 
 interface Drawn {
   shape: Shape;
   polygon: Float64Array;
 }
 
-const isPlain = ({ grow, featherIn, featherOut }: Removal): boolean =>
-  grow === 0 && featherIn === 0 && featherOut === 0;
+const isPlain = ({ grow, featherIn, featherOut }: Edge): boolean => grow === 0 && featherIn === 0 && featherOut === 0;
 
-/** Smallest rectangle of the frame that the added shapes can touch. */
-function extent(drawn: Drawn[], removal: Removal, width: number, height: number): Rect {
+/** Smallest rectangle of the frame that shapes can touch, with the edges that they get; what is cut out adds nothing. */
+function extent(groups: [Drawn[], Edge][], width: number, height: number): Rect {
   let [x0, y0, x1, y1] = [Infinity, Infinity, -Infinity, -Infinity];
-  for (const { shape, polygon } of drawn) {
-    if (shape.operation === 'subtract') continue;
-    for (let i = 0; i < polygon.length; i += 2) {
-      x0 = Math.min(x0, polygon[i]);
-      x1 = Math.max(x1, polygon[i]);
-      y0 = Math.min(y0, polygon[i + 1]);
-      y1 = Math.max(y1, polygon[i + 1]);
+  for (const [drawn, { grow, featherOut }] of groups) {
+    const margin = Math.max(0, grow + featherOut) + 1;
+    for (const { shape, polygon } of drawn) {
+      if (shape.operation === 'subtract') continue;
+      for (let i = 0; i < polygon.length; i += 2) {
+        x0 = Math.min(x0, polygon[i] - margin);
+        x1 = Math.max(x1, polygon[i] + margin);
+        y0 = Math.min(y0, polygon[i + 1] - margin);
+        y1 = Math.max(y1, polygon[i + 1] + margin);
+      }
     }
   }
   if (x0 > x1) return { x: 0, y: 0, width: 0, height: 0 };
-  const margin = Math.max(0, removal.grow + removal.featherOut) + 1;
-  const [left, top] = [Math.floor(x0 - margin), Math.floor(y0 - margin)];
-  const box = { x: left, y: top, width: Math.ceil(x1 + margin) - left + 1, height: Math.ceil(y1 + margin) - top + 1 };
+  const [left, top] = [Math.floor(x0), Math.floor(y0)];
+  const box = { x: left, y: top, width: Math.ceil(x1) - left + 1, height: Math.ceil(y1) - top + 1 };
   return intersect(box, { x: 0, y: 0, width, height });
 }
 
@@ -67,28 +90,28 @@ function combineCover(drawn: Drawn[], rect: Rect): Float32Array {
   for (const { shape, polygon } of drawn) {
     coverPolygon(cover, rect, polygon);
     for (let i = 0; i < alpha.length; i++) {
-      alpha[i] = shape.operation === 'add' ? Math.max(alpha[i], cover[i]) : Math.min(alpha[i], 1 - cover[i]);
+      alpha[i] = shape.operation === 'subtract' ? Math.min(alpha[i], 1 - cover[i]) : Math.max(alpha[i], cover[i]);
     }
   }
   return alpha;
 }
 
 /** Signed distance of the combined shapes: the nearer of added ones, the farther from subtracted ones. */
-function combineDistance(drawn: Drawn[], rect: Rect, removal: Removal): Float32Array {
-  const reach = Math.abs(removal.grow) + Math.max(removal.featherIn, removal.featherOut) + 2;
+function combineDistance(drawn: Drawn[], rect: Rect, edge: Edge): Float32Array {
+  const reach = Math.abs(edge.grow) + Math.max(edge.featherIn, edge.featherOut) + 2;
   const distance = new Float32Array(rect.width * rect.height).fill(reach);
   const cover = new Float32Array(distance.length);
   for (const { shape, polygon } of drawn) {
     coverPolygon(cover, rect, polygon);
     const own = signedDistance(cover, rect, polygon, reach);
     for (let i = 0; i < distance.length; i++) {
-      distance[i] = shape.operation === 'add' ? Math.min(distance[i], own[i]) : Math.max(distance[i], -own[i]);
+      distance[i] = shape.operation === 'subtract' ? Math.max(distance[i], -own[i]) : Math.min(distance[i], own[i]);
     }
   }
   return distance;
 }
 
-function softened(distance: Float32Array, { grow, featherIn, featherOut }: Removal): Float32Array {
+function softened(distance: Float32Array, { grow, featherIn, featherOut }: Edge): Float32Array {
   // Half a px on both sides stands for the area of a pixel that the edge cuts.
   const inner = -Math.max(featherIn, 0.5);
   const outer = Math.max(featherOut, 0.5);

@@ -29,7 +29,8 @@ export interface Shape {
   name: string;
   /** What it was drawn as; every kind is a closed path. */
   kind: 'path' | 'ellipse' | 'rectangle';
-  operation: 'add' | 'subtract';
+  /** `hold`: what it covers passes in front and stays, whatever the other shapes say. */
+  operation: 'add' | 'subtract' | 'hold';
   /** Frames in which it counts, inclusive; without it, all. */
   visible?: { from: number; to: number };
   /** At least one, in ascending frames. One key alone: the shape is constant. */
@@ -49,6 +50,8 @@ export interface Removal {
   /** Px over which the edge fades, inward and outward. */
   featherIn: number;
   featherOut: number;
+  /** Px over which the edge of what is held out fades, each way. */
+  holdFeather: number;
 }
 
 /** Handle length, in radii, with which four cubic Béziers come within 0.03 % of a circle. */

@@ -20,6 +20,7 @@ const removal = (shapes: Shape[], more: Partial<Removal> = {}): Removal => ({
   grow: 0,
   featherIn: 0,
   featherOut: 0,
+  holdFeather: 0,
   ...more,
 });
 const box = (x0: number, y0: number, x1: number, y1: number): Shape =>

@@ -41,13 +41,8 @@ export function cellSums(
 export function layPlane(
   src: usize, w: i32, h: i32, map: usize, border: f32, gains: usize, cell: i32, out: usize, work: usize,
 ): void {
-  const a = load<f32>(map);
-  const d = load<f32>(map, 12);
-  const g = load<f32>(map, 24);
   const right = <f32>(w - 1) - border;
   const bottom = <f32>(h - 1) - border;
-  const half: f32 = 0.5;
-  const most: f32 = 4095;
   const stride = <usize>w << 1;
   for (let y = 0; y < h; y++) {
     // Light is smooth: its gain is worked out anew on every fourth row only.
@@ -56,27 +51,71 @@ export function layPlane(
     const by = load<f32>(map, 16) * <f32>y + load<f32>(map, 20);
     const bq = load<f32>(map, 28) * <f32>y + load<f32>(map, 32);
     const line = out + <usize>y * stride;
-    for (let x = 0; x < w; x++) {
-      const fx = <f32>x;
-      const q = <f32>1 / (g * fx + bq);
-      const px = (a * fx + bx) * q;
-      const py = (d * fx + by) * q;
-      const o = line + (<usize>x << 1);
-      if (!(px >= border && py >= border && px <= right && py <= bottom)) {
-        store<u16>(o, NOWHERE);
-        continue;
-      }
-      const ix = <i32>px;
-      const iy = <i32>py;
-      const u = px - <f32>ix;
-      const v = py - <f32>iy;
-      const p = src + <usize>iy * stride + (<usize>ix << 1);
-      const upper = <f32>load<u16>(p) * (1 - u) + <f32>load<u16>(p, 2) * u;
-      const lower = <f32>load<u16>(p + stride) * (1 - u) + <f32>load<u16>(p + stride, 2) * u;
-      const value = (upper * (1 - v) + lower * v) * load<f32>(work + (<usize>x << 2));
-      store<u16>(o, <u16>(<i32>(min(value, most) + half)));
+    let x = 0;
+    for (; x + 4 <= w; x += 4) {
+      layFour(src, stride, map, x, bx, by, bq, border, right, bottom, work, line + (<usize>x << 1));
+    }
+    // The last ones lie in a group of four that ends with the row.
+    if (x < w && w >= 4) {
+      x = w - 4;
+      layFour(src, stride, map, x, bx, by, bq, border, right, bottom, work, line + (<usize>x << 1));
     }
   }
+}
+
+// @ts-ignore: decorator
+@inline
+function layFour(
+  src: usize, stride: usize, map: usize, x: i32, bx: f32, by: f32, bq: f32,
+  border: f32, right: f32, bottom: f32, gain: usize, out: usize,
+): void {
+  const fx = f32x4.add(f32x4.splat(<f32>x), f32x4(0, 1, 2, 3));
+  const q = f32x4.div(f32x4.splat(1), f32x4.add(f32x4.mul(f32x4.splat(load<f32>(map, 24)), fx), f32x4.splat(bq)));
+  const px = f32x4.mul(f32x4.add(f32x4.mul(f32x4.splat(load<f32>(map)), fx), f32x4.splat(bx)), q);
+  const py = f32x4.mul(f32x4.add(f32x4.mul(f32x4.splat(load<f32>(map, 12)), fx), f32x4.splat(by)), q);
+  const low = f32x4.splat(border);
+  const inside = v128.and(
+    v128.and(f32x4.ge(px, low), f32x4.le(px, f32x4.splat(right))),
+    v128.and(f32x4.ge(py, low), f32x4.le(py, f32x4.splat(bottom))),
+  );
+  if (!v128.any_true(inside)) {
+    store<i64>(out, -1);
+    return;
+  }
+  // Outside, the first px is read and thrown away.
+  const sx = v128.and(px, inside);
+  const sy = v128.and(py, inside);
+  const ix = i32x4.trunc_sat_f32x4_s(sx);
+  const iy = i32x4.trunc_sat_f32x4_s(sy);
+  const u = f32x4.sub(sx, f32x4.convert_i32x4_s(ix));
+  const v = f32x4.sub(sy, f32x4.convert_i32x4_s(iy));
+  const at = i32x4.add(i32x4.mul(iy, i32x4.splat(<i32>stride)), i32x4.shl(ix, 1));
+  const p0 = src + <usize>i32x4.extract_lane(at, 0);
+  const p1 = src + <usize>i32x4.extract_lane(at, 1);
+  const p2 = src + <usize>i32x4.extract_lane(at, 2);
+  const p3 = src + <usize>i32x4.extract_lane(at, 3);
+  let upper = i32x4.splat(load<i32>(p0));
+  upper = i32x4.replace_lane(upper, 1, load<i32>(p1));
+  upper = i32x4.replace_lane(upper, 2, load<i32>(p2));
+  upper = i32x4.replace_lane(upper, 3, load<i32>(p3));
+  let lower = i32x4.splat(load<i32>(p0 + stride));
+  lower = i32x4.replace_lane(lower, 1, load<i32>(p1 + stride));
+  lower = i32x4.replace_lane(lower, 2, load<i32>(p2 + stride));
+  lower = i32x4.replace_lane(lower, 3, load<i32>(p3 + stride));
+  const a = across(upper, u);
+  const value = f32x4.mul(f32x4.add(a, f32x4.mul(f32x4.sub(across(lower, u), a), v)), v128.load(gain + (<usize>x << 2)));
+  const rounded = i32x4.trunc_sat_f32x4_s(f32x4.add(f32x4.min(value, f32x4.splat(4095)), f32x4.splat(0.5)));
+  const result = v128.or(rounded, v128.not(inside));
+  v128.store64_lane(out, i8x16.swizzle(result, i8x16(0, 1, 4, 5, 8, 9, 12, 13, 0, 1, 4, 5, 8, 9, 12, 13)), 0);
+}
+
+/** Between the two 16-bit samples of each lane. */
+// @ts-ignore: decorator
+@inline
+function across(pairs: v128, u: v128): v128 {
+  const left = f32x4.convert_i32x4_u(v128.and(pairs, i32x4.splat(0xffff)));
+  const right = f32x4.convert_i32x4_u(i32x4.shr_u(pairs, 16));
+  return f32x4.add(left, f32x4.mul(f32x4.sub(right, left), u));
 }
 
 /** Gains along a row of px, from those at the middles of cells. */

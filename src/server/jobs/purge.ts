@@ -4,6 +4,7 @@ import { Op } from 'sequelize';
 import type { Files } from '../files.ts';
 import { Clip } from '../store/clip.ts';
 import { Export } from '../store/export.ts';
+import { Search } from '../store/search.ts';
 import { Shot } from '../store/shot.ts';
 import { Take } from '../store/take.ts';
 
@@ -36,6 +37,7 @@ async function purgeShot(shot: Shot, files: Files): Promise<void> {
   for (const { id } of await Export.findAll({ where })) {
     await rm(files.exportFolder(id), { recursive: true, force: true });
   }
+  for (const { id } of await Search.findAll({ where })) await rm(files.search(id), { force: true });
   await shot.destroy({ force: true });
 }
 

@@ -5,6 +5,7 @@ import { runExport } from './exportJob.ts';
 import { runFollow } from './followJob.ts';
 import { importClip } from './importClip.ts';
 import { runReveal } from './revealJob.ts';
+import { runSearch } from './searchJob.ts';
 import type { JobContext } from './runWork.ts';
 import { runTake } from './takeJob.ts';
 
@@ -31,6 +32,7 @@ export const jobs = (utils: WorkerUtils) => ({
     add(utils, 'reveal', { shotId, removalId }, `reveal:${shotId}:${removalId}`),
   export: (id: string) => add(utils, 'export', { id }, `export:${id}`),
   follow: (id: string) => add(utils, 'follow', { id }, `follow:${id}`),
+  search: (id: string) => add(utils, 'search', { id }, `search:${id}`),
 });
 
 async function add(utils: WorkerUtils, task: string, payload: object, jobKey: string): Promise<void> {
@@ -38,7 +40,7 @@ async function add(utils: WorkerUtils, task: string, payload: object, jobKey: st
 }
 
 /**
- * Runs jobs until stopped: takes and exports one at a time, since each uses all cores; imports and reveals beside them,
+ * Runs jobs until stopped: takes and exports one at a time, since each uses all cores; imports, reveals and searches beside them,
  * so that a person need not wait for a take to see what a new mark reveals. Jobs of workers that died are taken over
  * within seconds.
  */
@@ -61,6 +63,7 @@ export async function runWorker(
   };
   const light: TaskList = {
     import: (payload) => importClip(id(payload), context),
+    search: (payload) => runSearch(id(payload), context),
     reveal: (payload) => {
       const { shotId, removalId } = payload as { shotId: string; removalId: string };
       return runReveal(shotId, removalId, context);

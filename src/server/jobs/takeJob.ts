@@ -90,7 +90,8 @@ async function fill(
 ): Promise<TakeResult> {
   const drawn = mattesOf(clip, take.removalId, take.marks, take.first, take.count);
   const path = join(folder, 'mattes.raw');
-  const format = small ? matteFormat(small.format.width, small.format.height) : drawn.format;
+  const held = drawn.format.planes.length > 1;
+  const format = small ? matteFormat(small.format.width, small.format.height, held) : drawn.format;
   // At worst every frame of the take is kept twice: gathered and finished.
   const needed = 4 * frameBytes(format) * take.count;
   await requireRoom(folder, needed, 'This take', 'Make room, for instance by deleting takes, and try again.');

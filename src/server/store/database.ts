@@ -4,6 +4,7 @@ import { defineClip } from './clip.ts';
 import { defineExport } from './export.ts';
 import { defineFollow } from './follow.ts';
 import { MIGRATIONS } from './migrations.ts';
+import { defineSearch } from './search.ts';
 import { defineReveal } from './reveal.ts';
 import { defineJournal, defineShot } from './shot.ts';
 import { defineTake } from './take.ts';
@@ -11,8 +12,17 @@ import { defineTake } from './take.ts';
 /** Connects; models are defined on the connection. */
 export function openDatabase(url: string): Sequelize {
   const database = new Sequelize(url, { dialect: 'postgres', logging: false, pool: { max: 8, acquire: 10_000 } });
-  for (const define of [defineClip, defineShot, defineJournal, defineTake, defineReveal, defineExport, defineFollow])
-    define(database);
+  const models = [
+    defineClip,
+    defineShot,
+    defineJournal,
+    defineTake,
+    defineReveal,
+    defineExport,
+    defineFollow,
+    defineSearch,
+  ];
+  for (const define of models) define(database);
   return database;
 }
 

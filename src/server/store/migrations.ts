@@ -159,4 +159,25 @@ export const MIGRATIONS: readonly Migration[] = [
       CREATE INDEX follows_of_track ON follows (shot_id, track_id);
     `),
   },
+  {
+    name: '005-movers',
+    up: sql(`
+      CREATE TABLE searches (
+        id uuid PRIMARY KEY,
+        shot_id uuid NOT NULL UNIQUE REFERENCES shots (id) ON DELETE CASCADE,
+        first integer NOT NULL CHECK (first >= 0),
+        count integer NOT NULL CHECK (count > 0),
+        movers jsonb NOT NULL DEFAULT '[]',
+        state text NOT NULL CHECK (state IN ('queued', 'running', 'done', 'failed', 'cancelled')),
+        stage text NOT NULL DEFAULT 'waiting',
+        progress real NOT NULL DEFAULT 0 CHECK (progress BETWEEN 0 AND 1),
+        seconds_left real,
+        cancel boolean NOT NULL DEFAULT false,
+        error jsonb,
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        CHECK (state <> 'failed' OR error IS NOT NULL)
+      );
+    `),
+  },
 ];

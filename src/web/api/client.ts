@@ -1,6 +1,7 @@
 import type { ClipView } from '../../contract/clips.ts';
 import type { ErrorBody } from '../../contract/errors.ts';
 import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../contract/shots.ts';
+import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
 import type { FollowBody, FollowView } from '../../contract/tracks.ts';
 import type { ExportBody, ExportView, RevealView, TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
 
@@ -71,6 +72,12 @@ export const api = {
   follow: (shotId: string, trackId: string, body: FollowBody) =>
     call<FollowView>('POST', `/shots/${shotId}/tracks/${trackId}/follow`, body),
   cancelFollow: (id: string) => call<FollowView>('POST', `/follows/${id}/cancel`),
+
+  movers: (shotId: string) => call<{ search: SearchView | null }>('GET', `/shots/${shotId}/movers`),
+  searchMovers: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers`),
+  cancelSearch: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers/cancel`),
+  moverOutlines: (shotId: string, mover: number) =>
+    call<MoverOutlines>('GET', `/shots/${shotId}/movers/${mover}/outlines`),
 
   exports: (shotId: string) => call<ExportView[]>('GET', `/shots/${shotId}/exports`),
   addExport: (shotId: string, body: ExportBody) => call<ExportView>('POST', `/shots/${shotId}/exports`, body),

@@ -83,6 +83,9 @@ function move(event: PointerEvent): void {
       >
         <line x1="0" y1="0" x2="0" y2="9" class="hatch" />
       </pattern>
+      <pattern id="dots" width="9" height="9" patternUnits="userSpaceOnUse" :patternTransform="`scale(${unit})`">
+        <circle cx="4.5" cy="4.5" r="1.4" class="dot" />
+      </pattern>
     </defs>
     <g :transform="transform">
       <path v-for="shape in others" :key="shape.id" :d="pathData(shape.points)" class="other" />
@@ -197,6 +200,13 @@ circle {
 .outline.subtract {
   fill: none;
   stroke-dasharray: 6 4;
+}
+.dot {
+  fill: var(--held);
+}
+.outline.hold {
+  fill: url(#dots);
+  stroke: var(--held);
 }
 .outline.selected {
   stroke: var(--accent-bright);

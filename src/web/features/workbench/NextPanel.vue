@@ -6,6 +6,7 @@ import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { addRemoval } from '../../document/edits.ts';
 import { adviceFor, type AdviceAction } from './advice.ts';
+import { useMovers } from './moversStore.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
@@ -17,6 +18,7 @@ const doc = useDocument();
 const stage = useStage();
 const work = useWork();
 const reveals = useReveal();
+const movers = useMovers();
 
 const advice = computed(() =>
   adviceFor({
@@ -27,6 +29,7 @@ const advice = computed(() =>
     reveal: reveals.view(stage.removalId),
     takes: work.takesOf(stage.removalId),
     lookedAt: stage.lookedAt,
+    search: movers.search,
   }),
 );
 
@@ -39,6 +42,8 @@ function act(action: AdviceAction): void {
       });
       return stage.selectRemoval(id);
     }
+    case 'search':
+      return void movers.start();
     case 'draw':
       stage.view = 'original';
       stage.tool = 'path';

@@ -9,6 +9,8 @@ import { useDocument } from '../../document/documentStore.ts';
 import { usePlayer } from '../../picture/usePlayer.ts';
 import { useViewport } from '../../picture/useViewport.ts';
 import MarksOverlay from './MarksOverlay.vue';
+import MoverOverlay from './MoverOverlay.vue';
+import { useMovers } from './moversStore.ts';
 import RevealOverlay from './RevealOverlay.vue';
 import { useStage } from './stageStore.ts';
 import TrackOverlay from './TrackOverlay.vue';
@@ -21,6 +23,7 @@ const props = defineProps<{ clip: ClipView; shot: ShotView }>();
 const stage = useStage();
 const doc = useDocument();
 const tracks = useTracks();
+const movers = useMovers();
 
 const box = ref<HTMLElement>();
 const canvas = ref<HTMLCanvasElement>();
@@ -119,6 +122,12 @@ defineExpose({ player, viewport, editing, region, picture });
       :frame="player.shown.value"
     />
     <MarksOverlay v-if="marksShown" :viewport="viewport" :editing="editing" :others="others" />
+    <MoverOverlay
+      v-if="movers.movers[movers.shown] && !stage.clean"
+      :viewport="viewport"
+      :mover="movers.movers[movers.shown]"
+      :frame="player.shown.value"
+    />
     <TrackOverlay v-if="regionShown" :viewport="viewport" :editing="region" :anchored="anchored" />
     <div
       v-if="stage.view === 'wipe' && !stage.clean"

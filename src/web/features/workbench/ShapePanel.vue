@@ -5,6 +5,7 @@ import SelectButton from 'primevue/selectbutton';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed } from 'vue';
 import {
+  HOLD_FEATHER,
   LIMITS,
   ranked,
   SETTINGS_DEFAULTS,
@@ -51,7 +52,8 @@ function editRemoval(label: string, recipe: (removal: RemovalNode) => void): voi
   });
 }
 
-const setEdge = (key: 'grow' | 'featherIn' | 'featherOut', value: number): void =>
+const holds = computed(() => Object.values(removal.value?.shapes ?? {}).some((s) => s.operation === 'hold'));
+const setEdge = (key: 'grow' | 'featherIn' | 'featherOut' | 'holdFeather', value: number): void =>
   editRemoval('Change the edge', (r) => {
     r[key] = value;
   });
@@ -112,13 +114,14 @@ const changed = computed(() =>
         :options="[
           { label: 'Goes away', value: 'add' },
           { label: 'Cut out', value: 'subtract' },
+          { label: 'Stays', value: 'hold' },
         ]"
         option-label="label"
         option-value="value"
         :allow-empty="false"
         size="small"
-        aria-label="Whether the shape adds or cuts out"
-        @update:model-value="(value) => editShape('Add or cut out', (s) => (s.operation = value))"
+        aria-label="What the shape does"
+        @update:model-value="(value) => editShape('Change what a shape does', (s) => (s.operation = value))"
       />
       <div class="row">
         <span>{{ keys.length === 1 ? 'the same on all frames' : `${keys.length} keys` }}</span>
@@ -230,6 +233,17 @@ const changed = computed(() =>
         :max="LIMITS.feather"
         :digits="1"
         @commit="setEdge('featherOut', $event)"
+      />
+      <NumberField
+        v-if="holds"
+        label="Feather of what stays"
+        unit="px"
+        hint="How far the edge of what passes in front fades, each way"
+        :model-value="removal.holdFeather ?? HOLD_FEATHER"
+        :min="0"
+        :max="LIMITS.feather"
+        :digits="1"
+        @commit="setEdge('holdFeather', $event)"
       />
     </details>
 

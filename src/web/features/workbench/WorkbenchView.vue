@@ -12,6 +12,8 @@ import { useClips } from '../footage/clipsStore.ts';
 import ShotRange from '../footage/ShotRange.vue';
 import ExportList from './ExportList.vue';
 import MemoryStrip from './MemoryStrip.vue';
+import MoverList from './MoverList.vue';
+import { useMovers } from './moversStore.ts';
 import NextPanel from './NextPanel.vue';
 import PictureStage from './PictureStage.vue';
 import RemovalList from './RemovalList.vue';
@@ -34,6 +36,7 @@ const stage = useStage();
 const work = useWork();
 const reveals = useReveal();
 const tracks = useTracks();
+const movers = useMovers();
 const clips = useClips();
 const toast = useToast();
 const router = useRouter();
@@ -59,7 +62,7 @@ async function open(): Promise<void> {
   reveals.reset();
   try {
     await doc.open(props.id);
-    await Promise.all([work.open(), tracks.open()]);
+    await Promise.all([work.open(), tracks.open(), movers.open()]);
     stage.selectRemoval(ranked(doc.document.removals)[0]?.[0] ?? '');
   } catch (error) {
     problem.value = (error as Error).message;
@@ -208,7 +211,10 @@ watch(
       /></Button>
     </nav>
 
-    <RemovalList class="left" />
+    <div class="left">
+      <RemovalList />
+      <MoverList :clip="clip" @go="(f) => player && (player.pause(), player.go(f))" />
+    </div>
 
     <section class="centre">
       <ViewBar v-if="picture" :viewport="picture.viewport" />
@@ -288,6 +294,9 @@ nav {
 }
 .left {
   grid-area: left;
+  min-height: 0;
+  overflow: auto;
+  background: var(--sheet);
 }
 .centre {
   grid-area: centre;

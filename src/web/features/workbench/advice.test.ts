@@ -65,6 +65,7 @@ const input = (more: Partial<AdviceInput>): AdviceInput => ({
   reveal: reveal(0),
   tracks: {},
   takes: [],
+  search: null,
   lookedAt: new Set([49]),
   ...more,
 });

@@ -1,5 +1,6 @@
 import type { RemovalNode, ShotDocument } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
+import type { SearchView } from '../../../contract/movers.ts';
 import { STAGES, type RevealData, type RevealView, type TakeView } from '../../../contract/takes.ts';
 import { LOSS_TEXT } from '../../../contract/tracks.ts';
 import { keyFrames } from '../../document/edits.ts';
@@ -7,6 +8,7 @@ import { keyFrames } from '../../document/edits.ts';
 /** What a button of the advice does. */
 export type AdviceAction =
   | { kind: 'add-removal' }
+  | { kind: 'search' }
   | { kind: 'draw' }
   | { kind: 'go'; frame: number }
   | { kind: 'follow'; shapeId: string }
@@ -31,6 +33,7 @@ export interface AdviceInput {
   reveal: RevealView | undefined;
   takes: readonly TakeView[];
   lookedAt: ReadonlySet<number>;
+  search: SearchView | null;
 }
 
 /** A stretch without a key that is worth a look in its middle, frames. */
@@ -52,17 +55,33 @@ const button = (label: string, action: AdviceAction): Advice['actions'][number] 
 
 const endActions = [button('Play it clean', { kind: 'play' }), button('Export', { kind: 'export' })];
 
-function marks({ removal }: AdviceInput): Advice | undefined {
-  if (!removal) {
-    return say(
-      'Nothing is marked yet. Add the first thing that is to go away.',
-      button('Add a thing', { kind: 'add-removal' }),
-    );
-  }
+function marks({ removal, search }: AdviceInput): Advice | undefined {
+  if (!removal) return nothingMarked(search);
   if (Object.keys(removal.shapes).length > 0) return undefined;
   return say(
     'Draw around it where it is seen best. Take its shadow in, or give the shadow an entry of its own.',
     button('Draw an outline', { kind: 'draw' }),
+  );
+}
+
+function nothingMarked(search: SearchView | null): Advice {
+  const add = button('Add a thing', { kind: 'add-removal' });
+  const found = search?.movers.length ?? 0;
+  if (search?.state === 'queued' || search?.state === 'running') {
+    return say('The shot is being searched for what moves. You can mark things yourself meanwhile.', add);
+  }
+  if (search?.state === 'done' && found > 0) {
+    const things = found === 1 ? 'One thing moves' : `${found} things move`;
+    return say(
+      `${things} by ${found === 1 ? 'itself' : 'themselves'}. Say in the list what goes away, or mark it.`,
+      add,
+    );
+  }
+  if (search?.state === 'done') return say('Nothing moves by itself here. Mark what is to go away.', add);
+  return say(
+    'Nothing is marked yet. Let the shot be searched for what moves, or mark the first thing yourself.',
+    button('Search for what moves', { kind: 'search' }),
+    add,
   );
 }
 

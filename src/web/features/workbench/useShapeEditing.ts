@@ -3,7 +3,7 @@ import { ranked, toShape, type ShapeNode } from '../../../contract/document.ts';
 import { invert3 } from '../../../core/geometry/homography.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
 import { movedPath, rideMatrix } from '../../../core/shapes/ride.ts';
-import type { PathPoint } from '../../../core/shapes/shape.ts';
+import type { PathPoint, Shape } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { setKey } from '../../document/edits.ts';
 import {
@@ -34,7 +34,7 @@ export type Grip =
 export interface DrawnShape {
   id: string;
   name: string;
-  operation: 'add' | 'subtract';
+  operation: Shape['operation'];
   points: PathPoint[];
 }
 

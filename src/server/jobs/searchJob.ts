@@ -1,0 +1,72 @@
+import { writeFile } from 'node:fs/promises';
+import type { MoverOutlines, MoverView } from '../../contract/movers.ts';
+import type { Point } from '../../core/geometry/homography.ts';
+import type { Mover } from '../../core/movers/movers.ts';
+import { outlineOf } from '../../core/movers/outline.ts';
+import { findMovers } from '../../media/moversWork.ts';
+import { toShown } from '../../media/turn.ts';
+import type { StoredClip } from '../services/frameStores.ts';
+import { storedClip } from '../services/layers.ts';
+import { Clip } from '../store/clip.ts';
+import { Search } from '../store/search.ts';
+import { Shot } from '../store/shot.ts';
+import { runWork, type JobContext } from './runWork.ts';
+
+/** How far an outline may leave the edge of what was found, px of the clip. */
+const TOLERANCE_PX = 2;
+/** Movers that are listed; there is no end to what moves in a crowd. */
+const MOST_MOVERS = 40;
+
+/** Searches a shot for what moves by itself. */
+export async function runSearch(id: string, context: JobContext): Promise<void> {
+  const row = await Search.findByPk(id);
+  if (!row) return;
+  const changed = (): Promise<void> => context.tell({ kind: 'search', id, shotId: row.shotId });
+  await runWork(row, context, { decode: 30, motion: 20, movers: 50 }, changed, async (work) => {
+    const shot = (await Shot.findByPk(row.shotId, { paranoid: false }))!;
+    const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, context.files);
+    const { first, count } = row;
+    work.report('decode', 0);
+    const frames = await context.stores.small({ clip, first, count }, work.signal);
+    const onProgress = (stage: string, done: number): void => work.report(stage, done);
+    const movers = await findMovers({ frames, count, signal: work.signal, onProgress });
+    const listed = movers.slice(0, MOST_MOVERS).map((mover) => listing(mover, first, frames.factor, clip));
+    await writeFile(context.files.search(id), JSON.stringify(listed.map((m) => m.outlines)));
+    return { movers: listed.map((m) => m.view) };
+  });
+}
+
+/** A mover in frames of the clip and px of the picture as shown. */
+function listing(
+  mover: Mover,
+  first: number,
+  factor: number,
+  { info }: StoredClip,
+): { view: MoverView; outlines: MoverOutlines } {
+  const shown = (p: Point): Point => toShown(p, info.rotation, info.width, info.height);
+  const tenth = (v: number): number => Math.round(v * 10) / 10;
+  const flat = (points: Point[]): number[] => points.flatMap(({ x, y }) => [tenth(x), tenth(y)]);
+  const outlines: MoverOutlines = {};
+  mover.masks.forEach((mask, k) => {
+    const outline = outlineOf(mask, factor, TOLERANCE_PX).map(shown);
+    if (outline.length > 0) outlines[first + mover.first + k] = flat(outline);
+  });
+  const middle = (p: Point): Point => shown({ x: (p.x + 0.5) * factor - 0.5, y: (p.y + 0.5) * factor - 0.5 });
+  const best = first + mover.best;
+  return {
+    outlines,
+    view: {
+      first: first + mover.first,
+      last: first + mover.last,
+      best,
+      box: boxOf(outlines[best] ?? []),
+      path: flat(mover.path.map(middle)),
+    },
+  };
+}
+
+function boxOf(places: readonly number[]): MoverView['box'] {
+  const [xs, ys] = [0, 1].map((axis) => places.filter((_, i) => i % 2 === axis));
+  const [x, y] = [Math.min(...xs), Math.min(...ys)];
+  return [x, y, Math.max(...xs) - x, Math.max(...ys) - y];
+}

@@ -1,0 +1,71 @@
+import { defineStore } from 'pinia';
+import { computed, ref, shallowRef } from 'vue';
+import type { SearchView } from '../../../contract/movers.ts';
+import { api } from '../../api/client.ts';
+import { onServerEvent } from '../../api/events.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { holdOut, takeAway } from '../../document/moverEdits.ts';
+import { useStage } from './stageStore.ts';
+import { isBusy, useWork } from './workStore.ts';
+
+/** What moves by itself in the shot at hand, as far as it has been searched. */
+export const useMovers = defineStore('movers', () => {
+  const doc = useDocument();
+  const stage = useStage();
+  const work = useWork();
+  const search = shallowRef<SearchView | null>(null);
+  /** The mover that is pointed at in the list; -1 for none. */
+  const shown = ref(-1);
+  let asked = 0;
+
+  const busy = computed(() => search.value !== null && isBusy(search.value.state));
+  const movers = computed(() => (search.value?.state === 'done' ? search.value.movers : []));
+
+  async function load(): Promise<void> {
+    const mine = ++asked;
+    const { shotId } = doc;
+    const answer = await api.movers(shotId).catch(() => undefined);
+    if (answer && mine === asked && shotId === doc.shotId) search.value = answer.search;
+  }
+
+  async function open(): Promise<void> {
+    search.value = null;
+    shown.value = -1;
+    await load();
+  }
+
+  onServerEvent((event) => {
+    if (!doc.shotId || (event && event.shotId !== doc.shotId)) return;
+    if (!event || event.kind === 'search') void load();
+  });
+
+  const start = (): Promise<void> => work.act(() => api.searchMovers(doc.shotId)).then(load);
+  const stop = (): Promise<void> => work.act(() => api.cancelSearch(doc.shotId)).then(load);
+
+  const nameOf = (mover: number): string => `Mover ${mover + 1}`;
+
+  /** Makes a removal of a mover and chooses it. */
+  async function goesAway(mover: number): Promise<void> {
+    const outlines = await work.act(() => api.moverOutlines(doc.shotId, mover));
+    if (!outlines) return;
+    let id = '';
+    doc.edit(`Take away “${nameOf(mover)}”`, (draft) => {
+      id = takeAway(draft, outlines, nameOf(mover));
+    });
+    stage.selectRemoval(id);
+  }
+
+  /** Lets a mover stay in front of the removal at hand. */
+  async function staysInFront(mover: number): Promise<void> {
+    const { removalId } = stage;
+    const outlines = await work.act(() => api.moverOutlines(doc.shotId, mover));
+    if (!outlines || !(removalId in doc.document.removals)) return;
+    let id = '';
+    doc.edit(`Keep “${nameOf(mover)}” in front`, (draft) => {
+      id = holdOut(draft, removalId, outlines, nameOf(mover));
+    });
+    stage.selectShape(id);
+  }
+
+  return { search, movers, shown, busy, open, start, stop, nameOf, goesAway, staysInFront };
+});
