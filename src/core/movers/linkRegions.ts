@@ -1,6 +1,6 @@
 import { project, type Matrix3, type Point } from '../geometry/homography.ts';
 import { intersect } from '../image/format.ts';
-import { areaOf, at, centreOf, grown, moved, patchOf, pixelsOf, shared, union, type MaskPatch } from './maskPatch.ts';
+import { areaOf, centreOf, distanceFrom, grown, moved, patchOf, shared, union, type MaskPatch } from './maskPatch.ts';
 
 /** Something that moves, over time. */
 export interface Trail {
@@ -105,21 +105,17 @@ function divide(
   region: MaskPatch,
   claims: readonly number[],
   expected: readonly MaskPatch[],
-  { width, height }: { width: number; height: number },
+  { width }: { width: number },
 ): [number, MaskPatch][] {
   if (claims.length <= 1) return claims.map((k) => [k, region]);
   const parts = new Map<number, number[]>(claims.map((k) => [k, []]));
-  const middles = claims.map((k) => centreOf(expected[k]));
-  for (const i of pixelsOf(region, width, height)) {
-    const [x, y] = [i % width, Math.floor(i / width)];
-    let [best, least] = [claims[0], Infinity];
-    claims.forEach((k, n) => {
-      const mask = expected[k];
-      const away = Math.hypot((x - middles[n].x) / mask.width, (y - middles[n].y) / mask.height);
-      const cost = away - at(mask, x, y);
-      if (cost < least) [best, least] = [k, cost];
-    });
-    parts.get(best)!.push(i);
+  const away = claims.map((k) => distanceFrom(expected[k], region));
+  for (let i = 0; i < region.data.length; i++) {
+    if (!region.data[i]) continue;
+    let nearest = 0;
+    for (let n = 1; n < claims.length; n++) if (away[n][i] < away[nearest][i]) nearest = n;
+    const [x, y] = [region.x + (i % region.width), region.y + Math.floor(i / region.width)];
+    parts.get(claims[nearest])!.push(y * width + x);
   }
   return [...parts].filter(([, px]) => px.length > 0).map(([k, px]) => [k, patchOf(px, width)]);
 }

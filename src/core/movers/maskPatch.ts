@@ -1,4 +1,4 @@
-import { intersect, type Rect } from '../image/format.ts';
+import { grow, intersect, type Rect } from '../image/format.ts';
 
 /** Part of a frame's px that belong to something: 1 or 0 per px of a rectangle. */
 export interface MaskPatch extends Rect {
@@ -8,7 +8,7 @@ export interface MaskPatch extends Rect {
 
 export function areaOf({ data }: MaskPatch): number {
   let sum = 0;
-  for (let i = 0; i < data.length; i++) sum += data[i];
+  for (const v of data) sum += v;
   return sum;
 }
 
@@ -26,17 +26,6 @@ export function patchOf(pixels: readonly number[], w: number): MaskPatch {
   const patch = { x: x0, y: y0, width, height: y1 - y0 + 1, data: new Uint8Array(width * (y1 - y0 + 1)) };
   for (const i of pixels) patch.data[(Math.floor(i / w) - y0) * width + (i % w) - x0] = 1;
   return patch;
-}
-
-/** The px of a patch that lie in a frame, as indices. */
-export function pixelsOf({ x, y, width, height, data }: MaskPatch, w: number, h: number): number[] {
-  const out: number[] = [];
-  for (let v = Math.max(0, -y); v < Math.min(height, h - y); v++) {
-    for (let u = Math.max(0, -x); u < Math.min(width, w - x); u++) {
-      if (data[v * width + u]) out.push((v + y) * w + u + x);
-    }
-  }
-  return out;
 }
 
 export const moved = (patch: MaskPatch, dx: number, dy: number): MaskPatch => ({
@@ -114,4 +103,61 @@ export function grown(p: MaskPatch, r: number): MaskPatch {
     }
   }
   return { x: p.x - r, y: p.y - r, width, height, data };
+}
+
+/**
+ * Distance of every px of a rectangle from the edge of a patch, in px, below 0 inside it (chamfer distance: Borgefors 1986,
+ * with steps of 1 and √2).
+ */
+export function distanceFrom(patch: MaskPatch, rect: Rect): Float32Array {
+  // One px around as well, so that an edge at the border counts.
+  const wide = grow(rect, 1);
+  const inside = new Uint8Array(wide.width * wide.height);
+  for (let i = 0; i < inside.length; i++) {
+    inside[i] = at(patch, wide.x + (i % wide.width), wide.y + Math.floor(i / wide.width));
+  }
+  const outer = chamfer(inside, 1, wide.width, wide.height);
+  const inner = chamfer(inside, 0, wide.width, wide.height);
+  const out = new Float32Array(rect.width * rect.height);
+  for (let y = 0; y < rect.height; y++) {
+    for (let x = 0; x < rect.width; x++) {
+      const i = (y + 1) * wide.width + x + 1;
+      out[y * rect.width + x] = inside[i] ? -inner[i] : outer[i];
+    }
+  }
+  return out;
+}
+
+/** Distance of every px from the nearest one that has a value. */
+function chamfer(values: Uint8Array, value: 0 | 1, w: number, h: number): Float32Array {
+  const far = w + h;
+  const d = Float32Array.from(values, (v) => (v === value ? 0 : far));
+  const step = (i: number, x: number, y: number, dx: number, dy: number): void => {
+    const [u, v] = [x + dx, y + dy];
+    if (u < 0 || v < 0 || u >= w || v >= h) return;
+    d[i] = Math.min(d[i], d[v * w + u] + Math.hypot(dx, dy));
+  };
+  for (let y = 0; y < h; y++) {
+    for (let x = 0; x < w; x++) {
+      for (const [dx, dy] of [
+        [-1, 0],
+        [-1, -1],
+        [0, -1],
+        [1, -1],
+      ])
+        step(y * w + x, x, y, dx, dy);
+    }
+  }
+  for (let y = h - 1; y >= 0; y--) {
+    for (let x = w - 1; x >= 0; x--) {
+      for (const [dx, dy] of [
+        [1, 0],
+        [1, 1],
+        [0, 1],
+        [-1, 1],
+      ])
+        step(y * w + x, x, y, dx, dy);
+    }
+  }
+  return d;
 }

@@ -1,4 +1,5 @@
 import { project, type Point } from '../geometry/homography.ts';
+import { intersect } from '../image/format.ts';
 import { linkRegions, type Step, type Trail } from './linkRegions.ts';
 import { areaOf, centreOf, common, moved, union, type MaskPatch } from './maskPatch.ts';
 import { mergeTrails } from './mergeTrails.ts';
@@ -11,7 +12,7 @@ export interface Mover {
   masks: MaskPatch[];
   /** Middle per frame. */
   path: Point[];
-  /** Frame that shows it largest, for its picture. */
+  /** Frame that shows it best, for its picture. */
   best: number;
 }
 
@@ -36,9 +37,9 @@ export function moversOf(
   const own = (trail: Trail, from: number, to: number): Point => ownMovement(trail, from, to, step);
   const trails = mergeTrails(linkRegions(regions, step, size), own, size);
   const frame = size.width * size.height;
-  return trails
-    .filter((trail) => isMover(trail, frame, step))
-    .map((trail) => moverOf(trail, step))
+  const found = trails.filter((trail) => isMover(trail, frame, step)).map((trail) => moverOf(trail, step));
+  return found
+    .map((mover) => ({ ...mover, best: bestFrame(mover, found) }))
     .map((mover) => ({ mover, area: mover.masks.reduce((sum, m) => sum + areaOf(m), 0) }))
     .sort((a, b) => b.area - a.area)
     .map(({ mover }) => mover);
@@ -68,7 +69,7 @@ function isMover(trail: Trail, frame: number, step: Step): boolean {
   return way > Math.max(LEAST_WAY_PX, LEAST_WAY * Math.sqrt(largest));
 }
 
-function moverOf(trail: Trail, step: Step): Mover {
+function moverOf(trail: Trail, step: Step): Omit<Mover, 'best'> {
   const frames = [...trail.masks.keys()].sort((a, b) => a - b);
   const [first, last] = [frames[0], frames.at(-1)!];
   const masks: MaskPatch[] = [];
@@ -78,9 +79,22 @@ function moverOf(trail: Trail, step: Step): Mover {
     const [before, after] = [masks[k - 1], masks[k + 1]];
     return union(mask, common(onto(before, mask), onto(after, mask)));
   });
-  const areas = steady.map(areaOf);
-  const best = first + areas.indexOf(Math.max(...areas));
-  return { first, last, masks: steady, path: steady.map(centreOf), best };
+  return { first, last, masks: steady, path: steady.map(centreOf) };
+}
+
+/** Where it is seen largest and on its own; where it is largest, if others are always near. */
+function bestFrame(mover: Omit<Mover, 'best'>, all: readonly Omit<Mover, 'best'>[]): number {
+  const areas = mover.masks.map(areaOf);
+  const alone = areas.map((area, k) => {
+    const t = mover.first + k;
+    const near = all.some((other) => {
+      const mask = other === mover ? undefined : (other.masks[t - other.first] as MaskPatch | undefined);
+      return mask !== undefined && intersect(mask, mover.masks[k]).width * intersect(mask, mover.masks[k]).height > 0;
+    });
+    return near ? 0 : area;
+  });
+  const by = alone.some((area) => area > 0) ? alone : areas;
+  return mover.first + by.indexOf(Math.max(...by));
 }
 
 /** A neighbour's mask moved to the middle of this one: what both neighbours have, this one has too. */

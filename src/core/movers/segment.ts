@@ -103,8 +103,9 @@ export function components(mask: Uint8Array, w: number, h: number): number[][] {
     if (!mask[start] || seen[start]) continue;
     seen[start] = 1;
     const group = [start];
-    for (let k = 0; k < group.length; k++) {
-      const [x, y] = [group[k] % w, Math.floor(group[k] / w)];
+    // The group grows while it is gone through.
+    for (const one of group) {
+      const [x, y] = [one % w, Math.floor(one / w)];
       for (let v = Math.max(0, y - 1); v <= Math.min(h - 1, y + 1); v++) {
         for (let u = Math.max(0, x - 1); u <= Math.min(w - 1, x + 1); u++) {
           const i = v * w + u;

@@ -13,7 +13,7 @@ import { Shot } from '../store/shot.ts';
 import { runWork, type JobContext } from './runWork.ts';
 
 /** How far an outline may leave the edge of what was found, px of the clip. */
-const TOLERANCE_PX = 2;
+const TOLERANCE_PX = 3;
 /** Movers that are listed; there is no end to what moves in a crowd. */
 const MOST_MOVERS = 40;
 

@@ -1,0 +1,198 @@
+import { describe, expect, it } from '@jest/globals';
+import { identity3, type Matrix3 } from '../geometry/homography.ts';
+import type { FrameFormat, FrameReader } from '../image/format.ts';
+import { CameraMotion } from '../motion/cameraMotion.ts';
+import { drawMatte } from '../shapes/matte.ts';
+import { loadKernels } from '../../media/kernelFile.ts';
+import { enlarge } from './enlarge.ts';
+import { unlikenessOf, UNKNOWN } from './evidence.ts';
+import { FrameLayer } from './layFrames.ts';
+import { areaOf, centreOf, distanceFrom, grown, patchOf, shared, union, type MaskPatch } from './maskPatch.ts';
+import { moversOf } from './movers.ts';
+import { outlineOf } from './outline.ts';
+import { movingRegions } from './segment.ts';
+
+const box = (x: number, y: number, width: number, height: number): MaskPatch => ({
+  x,
+  y,
+  width,
+  height,
+  data: new Uint8Array(width * height).fill(1),
+});
+const SIZE = { width: 200, height: 100 };
+const still = (): Matrix3 => identity3();
+/** Regions of `count` frames. */
+const frames = (count: number, at: (t: number) => MaskPatch[]): MaskPatch[][] =>
+  Array.from({ length: count }, (_, t) => at(t));
+
+describe('masks', () => {
+  it('are made of px, grown, joined and compared', () => {
+    const two = patchOf([2 * 10 + 3, 3 * 10 + 4], 10);
+    expect(two).toMatchObject({ x: 3, y: 2, width: 2, height: 2 });
+    expect([...two.data]).toEqual([1, 0, 0, 1]);
+    expect(areaOf(grown(two, 1))).toBe(14);
+    expect(areaOf(union(box(0, 0, 2, 2), box(5, 0, 1, 1)))).toBe(5);
+    expect(shared(box(0, 0, 4, 4), box(2, 2, 4, 4))).toBe(4);
+    expect(centreOf(box(10, 20, 3, 5))).toEqual({ x: 11, y: 22 });
+  });
+
+  it('have a distance, below 0 inside', () => {
+    const d = distanceFrom(box(2, 2, 3, 3), { x: 0, y: 0, width: 7, height: 7 });
+    expect(d[3 * 7 + 3]).toBe(-2);
+    expect(d[3 * 7 + 2]).toBe(-1);
+    expect(d[3 * 7 + 1]).toBe(1);
+    expect(d[1 * 7 + 1]).toBeCloseTo(Math.SQRT2, 5);
+  });
+});
+
+describe('moversOf', () => {
+  it('finds what goes its way, and leaves out what stays in its place', () => {
+    const found = moversOf(
+      frames(30, (t) => [box(10 + 4 * t, 40, 10, 20), box(170 + (t % 3), 10, 8, 8)]),
+      still,
+      SIZE,
+    );
+    expect(found).toHaveLength(1);
+    expect(found[0]).toMatchObject({ first: 0, last: 29 });
+    expect(found[0].path[10].x - found[0].path[0].x).toBeCloseTo(40, 5);
+  });
+
+  it('takes the movement of the camera off: what the camera alone moves is no mover', () => {
+    const pan = (from: number, to: number): Matrix3 => Float64Array.of(1, 0, 4 * (to - from), 0, 1, 0, 0, 0, 1);
+    expect(
+      moversOf(
+        frames(30, (t) => [box(10 + 4 * t, 40, 10, 20)]),
+        pan,
+        SIZE,
+      ),
+    ).toEqual([]);
+    expect(
+      moversOf(
+        frames(30, () => [box(90, 40, 10, 20)]),
+        pan,
+        SIZE,
+      ),
+    ).toHaveLength(1);
+  });
+
+  it('keeps two apart that cross', () => {
+    const at = (t: number): MaskPatch[] => {
+      const [a, b] = [box(10 + 3 * t, 40, 12, 30), box(170 - 3 * t, 45, 12, 30)];
+      return shared(grown(a, 1), b) > 0 ? [union(a, b)] : [a, b];
+    };
+    const found = moversOf(frames(50, at), still, SIZE);
+    expect(found).toHaveLength(2);
+    for (const { path, first, last } of found) {
+      expect([first, last]).toEqual([0, 49]);
+      const [start, end] = [path[0].x, path.at(-1)!.x];
+      expect(Math.abs(end - start)).toBeCloseTo(3 * 49, -1);
+    }
+    expect(Math.sign(found[0].path[49].x - found[0].path[0].x)).toBe(
+      -Math.sign(found[1].path[49].x - found[1].path[0].x),
+    );
+    // The frame that shows it best shows it alone.
+    expect(Math.abs(found[0].best - 26)).toBeGreaterThan(2);
+  });
+
+  it('bridges frames in which nothing was seen, and joins parts that go together', () => {
+    const at = (t: number): MaskPatch[] => {
+      if (t === 12 || t === 13) return [];
+      return [box(20 + 4 * t, 30, 12, 20), box(24 + 4 * t, 54, 16, 3)];
+    };
+    const found = moversOf(frames(30, at), still, SIZE);
+    expect(found).toHaveLength(1);
+    expect(found[0].masks).toHaveLength(30);
+    expect(centreOf(found[0].masks[12]).x).toBeCloseTo(centreOf(found[0].masks[11]).x + 4, -0.5);
+    expect(areaOf(found[0].masks[5])).toBe(12 * 20 + 16 * 3);
+  });
+});
+
+describe('outlineOf', () => {
+  it('follows the edges of the px of a box', () => {
+    const path = outlineOf(box(2, 3, 5, 4), 4, 0.5);
+    const xs = path.map((p) => p.x);
+    const ys = path.map((p) => p.y);
+    expect([Math.min(...xs), Math.max(...xs)]).toEqual([7.5, 27.5]);
+    expect([Math.min(...ys), Math.max(...ys)]).toEqual([11.5, 27.5]);
+    expect(path.length).toBeLessThanOrEqual(8);
+  });
+
+  it('is one path for parts that lie apart, and drawn as a matte it covers the mask again', () => {
+    const mask = union(box(5, 5, 12, 20), box(20, 22, 14, 5));
+    const points = outlineOf(mask, 4, 1).map((p) => ({ ...p, inX: 0, inY: 0, outX: 0, outY: 0 }));
+    const keys = [{ frame: 0, ease: 'linear' as const, points }];
+    const shape = { id: 's', name: '', kind: 'path' as const, operation: 'add' as const, keys };
+    const edges = { grow: 0, featherIn: 0, featherOut: 0, holdFeather: 0 };
+    const matte = drawMatte({ id: 'r', name: '', hidden: false, shapes: [shape], ...edges }, 0, 160, 120);
+    const drawn = matte.values.reduce((sum, v) => sum + v, 0) / 255;
+    expect(drawn / (areaOf(mask) * 16)).toBeCloseTo(1, 1);
+    const large = new Uint8Array(160 * 120);
+    enlarge(mask, 4, 160, 120, large);
+    const [x, y] = [26 * 4, 24 * 4];
+    expect(large[y * 160 + x]).toBe(255);
+    expect(matte.values[(y - matte.rect.y) * matte.rect.width + x - matte.rect.x]).toBe(255);
+  });
+});
+
+describe('enlarge', () => {
+  it('keeps what touches the border of the frame there', () => {
+    const out = new Uint8Array(16 * 8);
+    enlarge(box(0, 0, 2, 2), 4, 16, 8, out);
+    expect([...out.subarray(0, 16)].map((v) => v / 255)).toEqual([1, 1, 1, 1, 1, 1, 1, 1, 1, 0, 0, 0, 0, 0, 0, 0]);
+    expect(out[7 * 16]).toBe(255);
+  });
+});
+
+describe('movingRegions', () => {
+  const [w, h, count] = [160, 96, 60];
+  const plane = { width: w, height: h, stepX: 1, stepY: 1 };
+  const format: FrameFormat = { width: w, height: h, depth: 8, planes: [plane], colourPlanes: 1 };
+  const { sin, round } = Math;
+  const ground = (x: number, y: number): number => 110 + 40 * sin(x / 3.1) * sin(y / 4.3) + 25 * sin((x + 2 * y) / 7);
+  /** A ground that pans by 1 px a frame and grows lighter, and a block that crosses it with a shadow before it. */
+  const reader: FrameReader = {
+    format,
+    count,
+    readRows(frame, _plane, y0, rows, into) {
+      for (let y = y0; y < y0 + rows; y++) {
+        for (let x = 0; x < w; x++) {
+          const [bx, by] = [140 - 2 * frame, 40];
+          const inBlock = x >= bx && x < bx + 12 && y >= by && y < by + 24;
+          const inShadow = x >= bx - 14 && x < bx && y >= by + 18 && y < by + 24;
+          const light = 1 + 0.003 * frame;
+          const value = inBlock ? 40 + 3 * ((x + y) % 5) : ground(x + frame, y) * (inShadow ? 0.6 : 1);
+          into[(y - y0) * w + x] = round(value * light);
+        }
+      }
+    },
+  };
+  const motion = (): CameraMotion => {
+    const poses = new Float64Array(9 * count);
+    for (let t = 0; t < count; t++) poses.set([1, 0, t / (w / 2), 0, 1, 0, 0, 0, 1], 9 * t);
+    const mesh = new Float32Array(0);
+    const support = new Float32Array(count).fill(50);
+    return new CameraMotion({ width: w, height: h, count, poses, mesh, tripod: false, residualPx: 0, support });
+  };
+
+  it('are where something moves, its shadow too, whatever the camera and the light do', async () => {
+    const kernels = await loadKernels(64 << 20);
+    const layer = new FrameLayer(kernels, reader, motion(), 60);
+    const t = 30;
+    const cost = unlikenessOf(kernels, layer, t, count);
+    const regions = movingRegions(cost, w, h);
+    expect(regions).toHaveLength(1);
+    const [block, shadow] = [box(80, 40, 12, 24), box(66, 58, 14, 6)];
+    expect(shared(regions[0], block)).toBeGreaterThan(0.95 * areaOf(block));
+    expect(shared(regions[0], shadow)).toBeGreaterThan(0.9 * areaOf(shadow));
+    expect(areaOf(regions[0])).toBeLessThan(1.35 * (areaOf(block) + areaOf(shadow)));
+  });
+
+  it('say nothing where no other frame looks', async () => {
+    const kernels = await loadKernels(64 << 20);
+    const few: FrameReader = { ...reader, count: 3, readRows: reader.readRows.bind(reader) };
+    const layer = new FrameLayer(kernels, few, motion(), 3);
+    const cost = unlikenessOf(kernels, layer, 1, 3);
+    expect(cost.every((c) => c === UNKNOWN)).toBe(true);
+    expect(movingRegions(cost, w, h)).toEqual([]);
+  });
+});
