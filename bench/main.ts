@@ -4,16 +4,18 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { isRendered, renderShot } from '../demo/render.ts';
 import { SHOTS } from '../demo/shots/index.ts';
+import { benchCoverage } from './coverageBench.ts';
 import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|track|movers] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|track|movers|coverage] [--json FILE]
 const { values } = parseArgs({
   options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
 const FILLED = ['boardwalk', 'mill-door', 'fen-flight'];
 const TRACKED = ['boardwalk', 'granary'];
+const WATCHED = ['boardwalk', 'fen-flight'];
 const SEARCHED = ['boardwalk', 'mill-door', 'fen-flight', 'granary'];
 
 const folder = values.demo ?? join(process.env.MNESTRA_DATA ?? 'data', 'demo');
@@ -35,6 +37,16 @@ try {
       const movers = await benchMovers(shot, folder, scratch);
       results.push({ shot: shot.name, movers });
       printMovers(shot.name, movers);
+    }
+    if (wants('coverage', WATCHED)) {
+      if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
+      const coverage = await benchCoverage(shot, folder, scratch);
+      results.push({ shot: shot.name, coverage });
+      const { complete, lacking } = coverage;
+      process.stdout.write(
+        `${shot.name}: coverage, flagged ${lacking.flagged} of ${lacking.of} frames that lack 3 % of the matte, ` +
+          `${complete.flagged} of ${complete.of} complete ones\n\n`,
+      );
     }
     if (!wants('fill', FILLED)) continue;
     if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);

@@ -187,6 +187,33 @@ describe('mnestra reveal', () => {
   });
 });
 
+describe('a holdout', () => {
+  it('keeps the samples under it, and nothing is filled there', () => {
+    // Everything is held out: then nothing may change.
+    const held = at('held.mkv');
+    const all = [
+      '-f',
+      'lavfi',
+      '-i',
+      `color=c=white:s=${W}x${H}:r=25:d=${FRAMES / 25}`,
+      '-pix_fmt',
+      'gray',
+      '-c:v',
+      'ffv1',
+    ];
+    expect(spawnSync('ffmpeg', ['-loglevel', 'error', '-y', ...all, held]).status).toBe(0);
+    const input = ['--quiet', '--input', shot.clip, '--matte', shot.matte];
+    expect(mnestra('fill', ...input, '--holdout', held, '--output', at('kept.mkv')).status).toBe(0);
+    const frames = (path: string): string =>
+      String(spawnSync('ffmpeg', ['-loglevel', 'error', '-i', path, '-f', 'framemd5', '-']).stdout)
+        .split('\n')
+        .filter((line) => line !== '' && !line.startsWith('#'))
+        .map((line) => line.split(',').at(-1)!.trim())
+        .join();
+    expect(frames(at('kept.mkv'))).toBe(frames(shot.clip));
+  });
+});
+
 describe('mnestra track', () => {
   const region = ['--region', '200,165 250,165 250,200 200,200'];
 
@@ -229,6 +256,26 @@ describe('mnestra track', () => {
     const flat = ['--region', '10,10 20,10 30,10 40,10', '--frame', '1', '--output', at('no.csv')];
     const { status, stderr } = mnestra('track', '--input', shot.clip, ...flat);
     expect([status, stderr.toString()]).toEqual([2, expect.stringContaining('four corners in order')]);
+  });
+});
+
+describe('mnestra movers', () => {
+  it('writes what moves as a grey video of the footage, and as a list', () => {
+    const out = ['--output', at('movers.mkv'), '--json', at('movers.json')];
+    expect(mnestra('movers', '--quiet', '--input', shot.clip, ...out).status).toBe(0);
+    expect(JSON.parse(String(mnestra('probe', at('movers.mkv')).stdout))).toMatchObject({
+      width: W,
+      height: H,
+      frames: FRAMES,
+      pixelFormat: 'gray',
+    });
+    const { movers } = JSON.parse(readFileSync(at('movers.json'), 'utf8')) as {
+      movers: { first: number; last: number; frames: { frame: number; box: number[]; middle: number[] }[] }[];
+    };
+    for (const { first, last, frames } of movers) {
+      expect(frames.map((f) => f.frame)).toEqual(Array.from({ length: last - first + 1 }, (_, k) => first + k));
+    }
+    expect(readdirSync(dir).filter((name) => name.startsWith('mnestra-'))).toEqual([]);
   });
 });
 

@@ -3,6 +3,7 @@ import { parseArgs } from 'node:util';
 import { AppError } from '../core/errors.ts';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import { partsUpTo, quadArea, TRACK_PARTS, type Quad, type TrackPart } from '../core/tracking/regionModel.ts';
+import { coverageCommand } from './coverage.ts';
 import { fillCommand } from './fill.ts';
 import { moversCommand } from './movers.ts';
 import { probeCommand } from './probe.ts';
@@ -31,6 +32,8 @@ const HELP = `mnestra: removes what should not be in a shot
       --first N, --last N   frames to follow it over (all)
   mnestra movers --input FILE --output FILE [--json FILE] [--threads N]
       everything that moves against the background: a grey video (255 on what moves), and a list of it
+  mnestra coverage --input FILE --matte FILE [--json FILE] [--threads N]
+      frames in which what the matte removes, or its shadow, sticks out of it, and what would mend it
   mnestra probe FILE
       what a clip is, as JSON
 
@@ -82,6 +85,7 @@ async function main(signal: AbortSignal): Promise<void> {
     else if (command === 'reveal') await revealCommand(revealRequest(values), terminal, signal);
     else if (command === 'track') await trackCommand(trackRequest(values), terminal, signal);
     else if (command === 'movers') await moversCommand(moversRequest(values), terminal, signal);
+    else if (command === 'coverage') await coverageCommand(coverageRequest(values), terminal, signal);
     else if (command === 'probe') await probeCommand(required(file, 'FILE'));
     else throw new AppError('usage', `There is no command "${command}". mnestra --help lists them.`);
   } finally {
@@ -136,6 +140,15 @@ function moversRequest(v: Values) {
   return {
     input: required(v.input, '--input'),
     output: required(v.output, '--output'),
+    json: v.json,
+    threads: whole('--threads', v.threads, 1, 64),
+  };
+}
+
+function coverageRequest(v: Values) {
+  return {
+    input: required(v.input, '--input'),
+    matte: required(v.matte, '--matte'),
     json: v.json,
     threads: whole('--threads', v.threads, 1, 64),
   };

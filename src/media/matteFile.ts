@@ -1,5 +1,6 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
 import type { FrameFormat, FrameReader } from '../core/image/format.ts';
+import { patchOf, type MaskPatch } from '../core/movers/maskPatch.ts';
 
 /** Writes all mattes at a draft's size, as a plain file like the full one. */
 export function writeSmallMattes(full: FrameReader, out: string, small: FrameFormat, factor: number): void {
@@ -11,6 +12,24 @@ export function writeSmallMattes(full: FrameReader, out: string, small: FrameFor
   } finally {
     closeSync(fd);
   }
+}
+
+/**
+ * Mattes at a draft's size as masks, one px wider than what they touch. The last one asked for is kept.
+ * @returns The mask of a frame; without any px where there is no matte.
+ */
+export function smallMasks(full: FrameReader, small: FrameFormat, factor: number): (frame: number) => MaskPatch {
+  let held: { frame: number; mask: MaskPatch } | undefined;
+  return (frame) => {
+    if (held?.frame !== frame) {
+      const matte = shrinkMatte(full, frame, 0, small, factor);
+      const pixels: number[] = [];
+      matte.forEach((v, i) => v > 0 && pixels.push(i));
+      const none = { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
+      held = { frame, mask: pixels.length > 0 ? patchOf(pixels, small.width) : none };
+    }
+    return held.mask;
+  };
 }
 
 /**
