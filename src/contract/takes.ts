@@ -101,8 +101,18 @@ export interface RevealData {
   cell: number;
   originX: number;
   originY: number;
+  /** What sticks out of the matte; null while the shot has not been searched for what moves. */
+  coverage: CoverageData | null;
   /** One entry per frame; the part of the map around its hole, in cells, and where its bytes begin. */
   frames: (RevealTotal & { x: number; y: number; width: number; height: number; offset: number })[];
+}
+
+/** Frames in which something that moves with a removal, its shadow too, lies outside of its matte. */
+export interface CoverageData {
+  /** Share of the thing that sticks out, and its outline: x0 y0 …, px of the picture as shown. */
+  flagged: { frame: number; share: number; outline: number[] }[];
+  /** What mends it best: growing the matte by px, or a key at a frame. */
+  mend: { kind: 'grow' | 'key'; px: number; frame: number } | null;
 }
 
 export const EXPORT_KINDS = ['ffv1', 'h264', 'png', 'fill', 'matte'] as const;

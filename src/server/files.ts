@@ -47,9 +47,9 @@ export class Files {
   reveal(key: string, kind: 'json' | 'maps'): string {
     return join(this.root, 'reveals', `${key}.${kind}`);
   }
-  /** Outlines of what moves in a shot. */
-  search(id: string): string {
-    return join(this.root, 'searches', `${id}.json`);
+  /** Outlines of what moves in a shot, and its masks. */
+  search(id: string, kind: 'json' | 'masks'): string {
+    return join(this.root, 'searches', `${id}.${kind}`);
   }
   exportFolder(id: string): string {
     return join(this.root, 'exports', id);

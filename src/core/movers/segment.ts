@@ -17,7 +17,7 @@ const FLOOR = 120;
 const RING = 2;
 /** How many times the usual makes a px one that surely moves, and one that moves if it touches such. */
 const SURE_TIMES = 9;
-const MAYBE_TIMES = 3.5;
+const MAYBE_TIMES = 4.2;
 /** Holes and gaps up to this are closed, px. */
 const CLOSE_PX = 2;
 /** Least size of a region, and of the sure part of it, px. */

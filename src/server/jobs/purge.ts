@@ -37,7 +37,9 @@ async function purgeShot(shot: Shot, files: Files): Promise<void> {
   for (const { id } of await Export.findAll({ where })) {
     await rm(files.exportFolder(id), { recursive: true, force: true });
   }
-  for (const { id } of await Search.findAll({ where })) await rm(files.search(id), { force: true });
+  for (const { id } of await Search.findAll({ where })) {
+    for (const kind of ['json', 'masks'] as const) await rm(files.search(id, kind), { force: true });
+  }
   await shot.destroy({ force: true });
 }
 

@@ -1,6 +1,6 @@
 import { rename, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { RevealData, RevealTotal } from '../../contract/takes.ts';
+import type { CoverageData, RevealData, RevealTotal } from '../../contract/takes.ts';
 import { FILL_DEFAULTS } from '../../core/fill/settings.ts';
 import type { RevealMap } from '../../core/reveal/reveal.ts';
 import { TakeWork, type RevealResult } from '../../media/take.ts';
@@ -9,6 +9,7 @@ import type { StoredClip } from '../services/frameStores.ts';
 import { Clip } from '../store/clip.ts';
 import { Reveal } from '../store/reveal.ts';
 import { Shot } from '../store/shot.ts';
+import { watchCoverage } from './watchCoverage.ts';
 import { explainFailure, lookOften, type JobContext } from './runWork.ts';
 
 /** Share of the work before the frames are there. */
@@ -48,7 +49,7 @@ export async function runReveal(shotId: string, removalId: string, context: JobC
 }
 
 async function compute(
-  { shotId, removalId, key, task: { marks, first, count } }: Reveal,
+  { shotId, removalId, key, task: { marks, first, count, search } }: Reveal,
   { files, stores }: JobContext,
   signal: AbortSignal,
   report: (done: number) => void,
@@ -74,7 +75,8 @@ async function compute(
       },
     });
     const result = await engine.reveal().finally(() => engine.close());
-    const { data, maps } = packReveal(key, first, clip, result);
+    const watched = search === undefined ? null : await watchCoverage(search, drawn, frames, { files, clip, first });
+    const { data, maps } = packReveal(key, first, clip, result, watched);
     await writeNamed(files.reveal(key, 'maps'), maps);
     await writeNamed(files.reveal(key, 'json'), JSON.stringify(data));
   } finally {
@@ -88,6 +90,7 @@ export function packReveal(
   first: number,
   { info }: StoredClip,
   { reveal, motion, cell, cols, rows, best }: RevealResult,
+  coverage: CoverageData | null = null,
 ): { data: RevealData; maps: Uint8Array } {
   const turn = new MapTurn(cols, rows, info.rotation);
   const parts: Uint8Array[] = [];
@@ -107,6 +110,7 @@ export function packReveal(
     best: best && best.of > 0 ? { frame: first + best.frame, share: best.served / best.of } : null,
     cell,
     ...turn.origin(cell, info.width, info.height),
+    coverage,
     frames,
   };
   return { data, maps: Buffer.concat(parts) };

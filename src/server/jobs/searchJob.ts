@@ -2,18 +2,16 @@ import { writeFile } from 'node:fs/promises';
 import type { MoverOutlines, MoverView } from '../../contract/movers.ts';
 import type { Point } from '../../core/geometry/homography.ts';
 import type { Mover } from '../../core/movers/movers.ts';
-import { outlineOf } from '../../core/movers/outline.ts';
 import { findMovers } from '../../media/moversWork.ts';
 import { toShown } from '../../media/turn.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { storedClip } from '../services/layers.ts';
+import { flat, shownOutline, writeMasks } from '../services/moverOutlines.ts';
 import { Clip } from '../store/clip.ts';
 import { Search } from '../store/search.ts';
 import { Shot } from '../store/shot.ts';
 import { runWork, type JobContext } from './runWork.ts';
 
-/** How far an outline may leave the edge of what was found, px of the clip. */
-const TOLERANCE_PX = 3;
 /** Movers that are listed; there is no end to what moves in a crowd. */
 const MOST_MOVERS = 40;
 
@@ -31,7 +29,9 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
     const onProgress = (stage: string, done: number): void => work.report(stage, done);
     const movers = await findMovers({ frames, count, signal: work.signal, onProgress });
     const listed = movers.slice(0, MOST_MOVERS).map((mover) => listing(mover, first, frames.factor, clip));
-    await writeFile(context.files.search(id), JSON.stringify(listed.map((m) => m.outlines)));
+    await writeFile(context.files.search(id, 'json'), JSON.stringify(listed.map((m) => m.outlines)));
+    const masks = movers.map((m) => ({ first: first + m.first, masks: m.masks }));
+    await writeMasks(context.files, id, masks);
     return { movers: listed.map((m) => m.view) };
   });
 }
@@ -41,17 +41,16 @@ function listing(
   mover: Mover,
   first: number,
   factor: number,
-  { info }: StoredClip,
+  clip: StoredClip,
 ): { view: MoverView; outlines: MoverOutlines } {
-  const shown = (p: Point): Point => toShown(p, info.rotation, info.width, info.height);
-  const tenth = (v: number): number => Math.round(v * 10) / 10;
-  const flat = (points: Point[]): number[] => points.flatMap(({ x, y }) => [tenth(x), tenth(y)]);
   const outlines: MoverOutlines = {};
   mover.masks.forEach((mask, k) => {
-    const outline = outlineOf(mask, factor, TOLERANCE_PX).map(shown);
-    if (outline.length > 0) outlines[first + mover.first + k] = flat(outline);
+    const outline = shownOutline(mask, factor, clip);
+    if (outline.length > 0) outlines[first + mover.first + k] = outline;
   });
-  const middle = (p: Point): Point => shown({ x: (p.x + 0.5) * factor - 0.5, y: (p.y + 0.5) * factor - 0.5 });
+  const { rotation, width, height } = clip.info;
+  const middle = (p: Point): Point =>
+    toShown({ x: (p.x + 0.5) * factor - 0.5, y: (p.y + 0.5) * factor - 0.5 }, rotation, width, height);
   const best = first + mover.best;
   return {
     outlines,

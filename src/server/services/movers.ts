@@ -38,7 +38,7 @@ export class MoverService {
     if (before && ['queued', 'running'].includes(before.state) && !before.cancel) return searchView(before);
     if (before) {
       await before.destroy();
-      await rm(this.files.search(before.id), { force: true });
+      for (const kind of ['json', 'masks'] as const) await rm(this.files.search(before.id, kind), { force: true });
     }
     const row = await Search.create({ id: randomUUID(), shotId, first, count });
     await this.doors.queue(row.id);
@@ -56,7 +56,7 @@ export class MoverService {
   /** The outline of a mover on each of its frames. @throws AppError `not_found`. */
   async outlines(shotId: string, mover: number): Promise<MoverOutlines> {
     const row = await this.find(shotId);
-    const text = await readFile(this.files.search(row.id), 'utf8').catch(() => '[]');
+    const text = await readFile(this.files.search(row.id, 'json'), 'utf8').catch(() => '[]');
     const all = JSON.parse(text) as MoverOutlines[];
     if (row.state !== 'done' || mover >= all.length) {
       throw new AppError('not_found', `No mover ${mover} was found in this shot. Search it again.`);

@@ -6,6 +6,7 @@ import { AppError } from '../../core/errors.ts';
 import type { Files } from '../files.ts';
 import { Clip } from '../store/clip.ts';
 import { Reveal } from '../store/reveal.ts';
+import { Search } from '../store/search.ts';
 import { basisOf, hashOf } from './layers.ts';
 import { findShot } from './shots.ts';
 
@@ -29,12 +30,13 @@ export class RevealService {
       throw new AppError('no_marks', `“${basis.marks.name}” has no shape yet. Draw around what is to go away first.`);
     }
     const { marks, first, count } = basis;
-    const key = hashOf(clip.hash, marksText(marks), first, count, marks.settings.reach);
+    const search = await Search.findOne({ where: { shotId, state: 'done' }, attributes: ['id'] });
+    const key = hashOf(clip.hash, marksText(marks), first, count, marks.settings.reach, search?.id);
     const row = await Reveal.findOne({ where: { shotId, removalId } });
     if (row?.key === key && (row.state === 'failed' || isBeingComputed(row))) return viewOf(row, null);
     const data = await this.read(key);
     // All columns are written, whatever was read before: another page may ask at the same moment.
-    const fresh = { shotId, removalId, key, task: { marks, first, count }, error: null };
+    const fresh = { shotId, removalId, key, task: { marks, first, count, search: search?.id }, error: null };
     if (data) {
       if (row?.key !== key || row.state !== 'ready') await Reveal.upsert({ ...fresh, state: 'ready', progress: 1 });
       return { state: 'ready', progress: 1, error: null, data };

@@ -13,6 +13,8 @@ export interface RevealTask {
   marks: Marks;
   first: number;
   count: number;
+  /** The search for what moves that the coverage is watched with. */
+  search?: string;
 }
 
 /** The newest reveal of a removal: one row, whose `key` names what it is computed from. */

@@ -259,6 +259,17 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
             <title>Frame {{ data.best.frame }} would serve {{ percent(data.best.share) }} of what was never seen</title>
           </path>
         </template>
+        <path
+          v-for="{ frame: f, share } in data?.coverage?.flagged ?? []"
+          :key="`out${f}`"
+          class="out"
+          :transform="`translate(${x(f) + column / 2} ${chartTop})`"
+          d="M-3 0H3V5L0 9L-3 5Z"
+          :data-testid="`out-${f}`"
+          @pointerdown.stop="emit('go', f)"
+        >
+          <title>Frame {{ f }}: {{ percent(share) }} of it sticks out</title>
+        </path>
         <line class="base" :x1="LABELS" :x2="width" :y1="base" :y2="base" />
         <rect
           v-for="[a, b] in take?.finished ?? []"
@@ -316,6 +327,11 @@ svg {
 }
 .ground {
   fill: var(--ground);
+}
+.out {
+  fill: var(--unseen);
+  stroke: var(--sheet);
+  cursor: pointer;
 }
 .handles {
   fill: url(#handle-hatch);

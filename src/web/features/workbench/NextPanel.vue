@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import Button from 'primevue/button';
 import { computed } from 'vue';
+import { LIMITS } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
@@ -48,6 +49,11 @@ function act(action: AdviceAction): void {
       stage.view = 'original';
       stage.tool = 'path';
       return;
+    case 'grow':
+      return doc.edit('Grow the matte', (draft) => {
+        const removal = draft.removals[stage.removalId];
+        removal.grow = Math.min(LIMITS.grow, removal.grow + action.px);
+      });
     case 'go':
       return emit('go', action.frame);
     case 'follow':

@@ -8,6 +8,7 @@ import { pathAt } from '../../../core/shapes/interpolate.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { usePlayer } from '../../picture/usePlayer.ts';
 import { useViewport } from '../../picture/useViewport.ts';
+import CoverageOverlay from './CoverageOverlay.vue';
 import MarksOverlay from './MarksOverlay.vue';
 import MoverOverlay from './MoverOverlay.vue';
 import { useMovers } from './moversStore.ts';
@@ -121,6 +122,7 @@ defineExpose({ player, viewport, editing, region, picture });
       :removal-id="stage.removalId"
       :frame="player.shown.value"
     />
+    <CoverageOverlay v-if="marksShown" :viewport="viewport" :removal-id="stage.removalId" :frame="player.shown.value" />
     <MarksOverlay v-if="marksShown" :viewport="viewport" :editing="editing" :others="others" />
     <MoverOverlay
       v-if="movers.movers[movers.shown] && !stage.clean"

@@ -107,6 +107,16 @@ function follow(): void {
   tracks.followShape(frame.value, [x, y, x + width, y, x + width, y + height, x, y + height]);
 }
 
+/** To the next frame in which something sticks out of the matte, or the track at hand is weak. */
+function toWeak(): void {
+  const flagged = reveals.data[stage.removalId]?.coverage?.flagged ?? [];
+  const next = flagged.find((f) => f.frame > frame.value) ?? flagged.at(0);
+  if (next && player.value) {
+    player.value.pause();
+    player.value.go(next.frame);
+  } else trackPanel.value?.toWeak();
+}
+
 useShortcuts(() => {
   const p = picture.value;
   if (!p || !shot.value) return undefined;
@@ -117,7 +127,7 @@ useShortcuts(() => {
     editing: p.editing,
     region: p.region,
     follow,
-    toWeak: () => trackPanel.value?.toWeak(),
+    toWeak,
     bounds: () => ({ first, last }),
     toggleClean,
     help: () => (sheet.value = true),

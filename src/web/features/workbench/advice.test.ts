@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { SETTINGS_DEFAULTS, type RemovalNode } from '../../../contract/document.ts';
-import type { RevealView, TakeView } from '../../../contract/takes.ts';
+import type { CoverageData, RevealView, TakeView } from '../../../contract/takes.ts';
 import { rectanglePoints } from '../../../core/shapes/shape.ts';
 import { adviceFor, percent, standing, type AdviceInput } from './advice.ts';
 
@@ -24,14 +24,14 @@ const removal = (keys: number[], reach = 100): RemovalNode => ({
 });
 
 /** A reveal of 50 frames with the given share never seen, most of it in frame 30. */
-const reveal = (unseen: number): RevealView => {
+const reveal = (unseen: number, coverage: CoverageData | null = null): RevealView => {
   const frames = Array.from({ length: 50 }, (_, t) => {
     const never = t === 30 ? unseen * 4000 : (unseen * 96_000) / 49;
     return { hole: 2000, seen: 2000 - never, thin: 0, unseen: never, x: 0, y: 0, width: 0, height: 0, offset: 0 };
   });
   const total = { hole: 100_000, seen: 100_000 * (1 - unseen), thin: 0, unseen: 100_000 * unseen };
   const best = unseen > 0 ? { frame: 30, share: 0.8 } : null;
-  const data = { key: 'k', first: 0, tripod: false, total, best, cell: 4, originX: 0, originY: 0, frames };
+  const data = { key: 'k', first: 0, tripod: false, total, best, coverage, cell: 4, originX: 0, originY: 0, frames };
   return { state: 'ready', progress: 1, error: null, data };
 };
 
@@ -72,7 +72,7 @@ const input = (more: Partial<AdviceInput>): AdviceInput => ({
 
 describe('the next thing to do', () => {
   it('follows the marks', () => {
-    expect(adviceFor(input({ removal: undefined })).actions[0].action.kind).toBe('add-removal');
+    expect(adviceFor(input({ removal: undefined })).actions.at(-1)!.action.kind).toBe('add-removal');
     expect(adviceFor(input({ removal: { ...removal([]), shapes: {} } })).actions[0].action.kind).toBe('draw');
   });
 
@@ -155,5 +155,42 @@ describe('one line on a removal', () => {
     expect(advice.actions[0].action).toEqual({ kind: 'go', frame: 25 });
     const looked = adviceFor(input({ removal: riding, tracks: { t: track }, lookedAt: new Set([25]) }));
     expect(looked.text).not.toContain('lost');
+  });
+
+  it('says what sticks out, and offers growth where a little of it covers all', () => {
+    const outline = [0, 0, 9, 0, 9, 9];
+    const flagged = [
+      { frame: 12, share: 0.02, outline },
+      { frame: 14, share: 0.05, outline },
+    ];
+    const little = reveal(0, { flagged, mend: { kind: 'grow', px: 4.2, frame: 14 } });
+    const grow = adviceFor(input({ reveal: little }));
+    expect(grow.text).toContain('on 2 frames between 12 and 14');
+    expect(grow.actions.map((a) => a.action)).toEqual([
+      { kind: 'grow', px: 5 },
+      { kind: 'go', frame: 14 },
+    ]);
+    const much = reveal(0, { flagged, mend: { kind: 'key', px: 0, frame: 14 } });
+    expect(adviceFor(input({ reveal: much })).actions[0].action).toEqual({ kind: 'go', frame: 14 });
+    expect(adviceFor(input({ reveal: much, lookedAt: new Set([14, 49]) })).text).not.toContain('sticks out');
+    // Handles are not exported: what sticks out there does no harm.
+    const outside = reveal(0, {
+      flagged: [{ frame: 60, share: 0.5, outline }],
+      mend: { kind: 'key', px: 0, frame: 60 },
+    });
+    expect(adviceFor(input({ reveal: outside })).text).not.toContain('sticks out');
+  });
+
+  it('tells of what moves before anything is marked', () => {
+    const work = { state: 'done' as const, stage: '', progress: 1, secondsLeft: null, error: null };
+    const mover = { first: 0, last: 9, best: 5, box: [0, 0, 9, 9] as [number, number, number, number], path: [] };
+    const search = (n: number) => ({ id: 'q', shotId: 's', from: 0, to: 49, movers: Array(n).fill(mover), ...work });
+    const none = { removal: undefined };
+    expect(adviceFor(input(none)).actions[0].action).toEqual({ kind: 'search' });
+    expect(adviceFor(input({ ...none, search: search(2) })).text).toContain('2 things move by themselves');
+    expect(adviceFor(input({ ...none, search: search(1) })).text).toContain('One thing moves by itself');
+    expect(adviceFor(input({ ...none, search: search(0) })).text).toContain('Nothing moves by itself');
+    const busy = { ...search(0), state: 'running' as const };
+    expect(adviceFor(input({ ...none, search: busy })).text).toContain('is being searched');
   });
 });

@@ -10,6 +10,7 @@ export type AdviceAction =
   | { kind: 'add-removal' }
   | { kind: 'search' }
   | { kind: 'draw' }
+  | { kind: 'grow'; px: number }
   | { kind: 'go'; frame: number }
   | { kind: 'follow'; shapeId: string }
   | { kind: 'set-reach'; reach: number }
@@ -43,7 +44,7 @@ const NEGLIGIBLE = 0.002;
 
 /** What is known about a removal and what would help it most now. First rule that applies. */
 export function adviceFor(input: AdviceInput): Advice {
-  for (const rule of [marks, work, lost, revealState, gaps, unseen, takes]) {
+  for (const rule of [marks, work, lost, revealState, sticksOut, gaps, unseen, takes]) {
     const advice = rule(input);
     if (advice) return advice;
   }
@@ -130,6 +131,30 @@ function lost({ shot, removal, tracks, lookedAt }: AdviceInput): Advice | undefi
     }
   }
   return undefined;
+}
+
+/** Frames in which something that moves with the thing lies outside of its matte. */
+function sticksOut({ shot, reveal, lookedAt }: AdviceInput): Advice | undefined {
+  const { flagged = [], mend = null } = reveal?.data?.coverage ?? {};
+  const inShot = flagged.filter(({ frame }) => frame >= shot.first && frame <= shot.last);
+  if (!mend || inShot.length === 0) return undefined;
+  const [from, to] = [inShot[0].frame, inShot.at(-1)!.frame];
+  const many = inShot.length === 1 ? `at frame ${from}` : `on ${inShot.length} frames between ${from} and ${to}`;
+  const worst = inShot.reduce((a, b) => (b.share > a.share ? b : a));
+  const look = button(`Go to frame ${worst.frame}`, { kind: 'go', frame: worst.frame });
+  if (mend.kind === 'grow') {
+    const px = Math.ceil(mend.px);
+    return say(
+      `Something that moves with it sticks out ${many}. Growing the matte by ${px} px would cover it.`,
+      button(`Grow by ${px} px`, { kind: 'grow', px }),
+      look,
+    );
+  }
+  if (seenNear(lookedAt, worst.frame)) return undefined;
+  return say(
+    `Something that moves with it sticks out ${many}, ${percent(worst.share)} of it at frame ${worst.frame}. Look, and move the outline: that sets a key.`,
+    look,
+  );
 }
 
 /** Frames far from every key that nobody has looked at yet, where an outline may have lost its thing. */

@@ -5,6 +5,7 @@ import type { RevealData, RevealView } from '../../../contract/takes.ts';
 import { api, ApiError, urls } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
+import { useMovers } from './moversStore.ts';
 import { useStage } from './stageStore.ts';
 
 /** Marks rest this long before their reveal is asked for, ms: not once per edit of a quick hand. */
@@ -19,6 +20,7 @@ interface Held {
 export const useReveal = defineStore('reveal', () => {
   const doc = useDocument();
   const stage = useStage();
+  const movers = useMovers();
   const held = shallowRef<Record<string, Held>>({});
   /** The newest data of each removal, kept on the screen while newer is computed. */
   const data = computed<Record<string, RevealData | null>>(() => last.value);
@@ -30,7 +32,10 @@ export const useReveal = defineStore('reveal', () => {
     const { shot } = doc;
     if (!node || !shot || Object.keys(node.shapes).length === 0) return '';
     const { first, last: end, handleBefore, handleAfter } = shot;
-    return [stage.removalId, marksText(node), node.settings.reach, first, end, handleBefore, handleAfter].join('|');
+    // The coverage is watched with what a search found.
+    const search = movers.search?.state === 'done' ? movers.search.id : '';
+    const range = [first, end, handleBefore, handleAfter];
+    return [stage.removalId, marksText(node), node.settings.reach, ...range, search].join('|');
   });
 
   watch(basis, () => later());

@@ -1,0 +1,38 @@
+import type { CoverageData } from '../../contract/takes.ts';
+import { coverageOf, mendOf } from '../../core/coverage/coverage.ts';
+import type { FrameFormat } from '../../core/image/format.ts';
+import type { DrawnMattes } from '../../media/drawnMattes.ts';
+import { smallMasks } from '../../media/matteFile.ts';
+import type { Files } from '../files.ts';
+import type { StoredClip } from '../services/frameStores.ts';
+import { readMasks, shownOutline, tenth } from '../services/moverOutlines.ts';
+
+/** Thousandths are enough for a share. */
+const SHARES = 1000;
+
+/** What of a removal's things sticks out of its mattes, which begin with the clip's frame `first`. */
+export async function watchCoverage(
+  searchId: string,
+  mattes: DrawnMattes,
+  small: { format: FrameFormat; factor: number },
+  { files, clip, first }: { files: Files; clip: StoredClip; first: number },
+): Promise<CoverageData> {
+  const last = first + mattes.count - 1;
+  // The shot may have been searched with other handles than it has now.
+  const movers = (await readMasks(files, searchId)).flatMap(({ first: from, masks }) => {
+    const cut = masks.slice(Math.max(0, first - from), Math.max(0, last + 1 - from));
+    return cut.length > 0 ? [{ first: Math.max(from, first) - first, masks: cut }] : [];
+  });
+  const flagged = coverageOf(movers, smallMasks(mattes, small.format, small.factor));
+  const mend = mendOf(flagged);
+  return {
+    flagged: flagged.map(({ frame, share, mask }) => ({
+      frame: first + frame,
+      share: Math.round(share * SHARES) / SHARES,
+      outline: shownOutline(mask, small.factor, clip),
+    })),
+    mend: mend
+      ? { kind: mend.kind, frame: first + mend.frame, px: mend.kind === 'grow' ? tenth(mend.growth * small.factor) : 0 }
+      : null,
+  };
+}
