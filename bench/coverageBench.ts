@@ -58,14 +58,17 @@ async function flaggedOf(clip: string, matte: string, scratch: string): Promise<
 
 const areaOf = (matte: Uint8Array): number => matte.reduce((n, v) => n + (v >= 128 ? 1 : 0), 0);
 
-/** Leaves the uppermost, lowest, leftmost or rightmost part out: a head, the feet, the end of a shadow. */
+/** Leaves out what lies around the uppermost, lowest, leftmost or rightmost px: a head, a heel, the end of a shadow. */
 function leaveOut(matte: Uint8Array, width: number, turn: number): boolean {
   const own: number[] = [];
   matte.forEach((v, i) => v >= 128 && own.push(i));
   if (own.length < LEAST_PX) return false;
   const along = [(i: number) => i, (i: number) => -i, (i: number) => i % width, (i: number) => -(i % width)][turn % 4];
-  own.sort((a, b) => along(a) - along(b));
-  const edge = along(own[Math.floor(LEFT_OUT * own.length)]);
-  for (let i = 0; i < matte.length; i++) if (matte[i] > 0 && along(i) <= edge) matte[i] = 0;
+  const tip = own.reduce((a, b) => (along(b) < along(a) ? b : a));
+  const away = (i: number): number =>
+    ((i % width) - (tip % width)) ** 2 + (Math.floor(i / width) - Math.floor(tip / width)) ** 2;
+  own.sort((a, b) => away(a) - away(b));
+  const edge = away(own[Math.floor(LEFT_OUT * own.length)]);
+  for (let i = 0; i < matte.length; i++) if (matte[i] > 0 && away(i) <= edge) matte[i] = 0;
   return true;
 }
