@@ -146,7 +146,7 @@ async function compute(
   const { small } = p;
   if (small) {
     const full = new RawStore(p.mattes.path, p.mattes.format);
-    writeSmallMattes(full, small.mattes.path, small.mattes.format, small.factor);
+    await writeSmallMattes(full, small.mattes.path, small.mattes.format, small.factor);
     full.close();
   }
   const work = new TakeWork({

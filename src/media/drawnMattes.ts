@@ -3,6 +3,7 @@ import type { FrameFormat, FrameReader, Rect } from '../core/image/format.ts';
 import { drawMatte, type Matte } from '../core/shapes/matte.ts';
 import type { Removal } from '../core/shapes/shape.ts';
 import { matteFormat } from './decode.ts';
+import { pauses } from './pauses.ts';
 import { toShown } from './turn.ts';
 
 export interface DrawnMatteOptions {
@@ -53,9 +54,10 @@ export class DrawnMattes implements FrameReader {
   }
 
   /** Writes all mattes as a plain file, one grey frame after another. Empty stretches take no room on the disk. */
-  write(path: string, onFrame: (frame: number) => void = () => undefined): void {
+  async write(path: string, signal?: AbortSignal): Promise<void> {
     const { width, height } = this.format;
     const fd = openSync(path, 'w');
+    const pause = pauses(signal);
     try {
       const planes = this.format.planes.length;
       ftruncateSync(fd, width * height * planes * this.count);
@@ -67,7 +69,7 @@ export class DrawnMattes implements FrameReader {
             writeSync(fd, plane, row * rect.width, rect.width, at);
           }
         });
-        onFrame(t);
+        await pause();
       }
     } finally {
       closeSync(fd);

@@ -21,6 +21,7 @@ import { LocalMotion } from '../core/motion/localMotion.ts';
 import { unlikenessOf } from '../core/movers/evidence.ts';
 import { FrameLayer } from '../core/movers/layFrames.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
+import { moversOf, type Mover } from '../core/movers/movers.ts';
 import { movingRegions } from '../core/movers/segment.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
@@ -176,6 +177,12 @@ export class EngineSession {
       out.push(movingRegions(unlikenessOf(this.kernels, this.layer, t, this.frames.count), width, height));
     }
     return out;
+  }
+
+  /** What moves, from the regions of all frames. */
+  linkMovers(regions: MaskPatch[][]): Mover[] {
+    const { width, height } = this.job.frames.format;
+    return moversOf(regions, (from, to) => this.motion!.plane(from, to), { width, height });
   }
 
   setMotion(data: CameraMotionData): void {

@@ -1,13 +1,22 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
 import type { FrameFormat, FrameReader } from '../core/image/format.ts';
+import { pauses } from './pauses.ts';
 import { patchOf, type MaskPatch } from '../core/movers/maskPatch.ts';
 
 /** Writes all mattes at a draft's size, as a plain file like the full one. */
-export function writeSmallMattes(full: FrameReader, out: string, small: FrameFormat, factor: number): void {
+export async function writeSmallMattes(
+  full: FrameReader,
+  out: string,
+  small: FrameFormat,
+  factor: number,
+  signal?: AbortSignal,
+): Promise<void> {
   const fd = openSync(out, 'w');
+  const pause = pauses(signal);
   try {
     for (let t = 0; t < full.count; t++) {
       full.format.planes.forEach((_, plane) => writeSync(fd, shrinkMatte(full, t, plane, small, factor)));
+      await pause();
     }
   } finally {
     closeSync(fd);

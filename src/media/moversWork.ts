@@ -2,9 +2,8 @@ import { availableParallelism } from 'node:os';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import type { FrameFormat } from '../core/image/format.ts';
 import { createMatteCells } from '../core/image/matteCells.ts';
-import { CameraMotion } from '../core/motion/cameraMotion.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
-import { moversOf, type Mover } from '../core/movers/movers.ts';
+import type { Mover } from '../core/movers/movers.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
 import { EngineThreads } from './threads.ts';
 
@@ -35,9 +34,8 @@ export async function findMovers(options: MoversOptions): Promise<Mover[]> {
     const camera = { count, frames: frames.format, width, height, distances: FEW_LINKS, bends: false, onProgress };
     const data = await measureCamera(threads, camera);
     await threads.all('setMotion', data);
-    const motion = new CameraMotion(data);
     const regions = await movingRegions(threads, count, (done) => options.onProgress?.('movers', done));
-    return moversOf(regions, (from, to) => motion.plane(from, to), { width, height });
+    return await threads.run('linkMovers', regions);
   } finally {
     signal?.removeEventListener('abort', abort);
     await threads.stop();

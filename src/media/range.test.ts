@@ -121,9 +121,9 @@ describe('drawn mattes', () => {
     expect(rows.slice(4).join('')).not.toContain('#');
   });
 
-  it('are written as a plain file, and read by rows', () => {
+  it('are written as a plain file, and read by rows', async () => {
     const mattes = new DrawnMattes({ removal, width: 12, height: 8, rotation: 0, count: 3 });
-    mattes.write(at('mattes.raw'));
+    await mattes.write(at('mattes.raw'));
     const bytes = readFileSync(at('mattes.raw'));
     expect(bytes.length).toBe(3 * 12 * 8);
     expect([...bytes.subarray(96 + 12 + 2, 96 + 12 + 6)]).toEqual([255, 255, 255, 255]);

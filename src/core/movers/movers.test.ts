@@ -2,14 +2,12 @@ import { describe, expect, it } from '@jest/globals';
 import { identity3, type Matrix3 } from '../geometry/homography.ts';
 import type { FrameFormat, FrameReader } from '../image/format.ts';
 import { CameraMotion } from '../motion/cameraMotion.ts';
-import { drawMatte } from '../shapes/matte.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { enlarge } from './enlarge.ts';
 import { unlikenessOf, UNKNOWN } from './evidence.ts';
 import { FrameLayer } from './layFrames.ts';
 import { areaOf, centreOf, distanceFrom, grown, patchOf, shared, union, type MaskPatch } from './maskPatch.ts';
 import { moversOf } from './movers.ts';
-import { outlineOf } from './outline.ts';
 import { movingRegions } from './segment.ts';
 
 const box = (x: number, y: number, width: number, height: number): MaskPatch => ({
@@ -104,33 +102,6 @@ describe('moversOf', () => {
     expect(found[0].masks).toHaveLength(30);
     expect(centreOf(found[0].masks[12]).x).toBeCloseTo(centreOf(found[0].masks[11]).x + 4, -0.5);
     expect(areaOf(found[0].masks[5])).toBe(12 * 20 + 16 * 3);
-  });
-});
-
-describe('outlineOf', () => {
-  it('follows the edges of the px of a box', () => {
-    const path = outlineOf(box(2, 3, 5, 4), 4, 0.5);
-    const xs = path.map((p) => p.x);
-    const ys = path.map((p) => p.y);
-    expect([Math.min(...xs), Math.max(...xs)]).toEqual([7.5, 27.5]);
-    expect([Math.min(...ys), Math.max(...ys)]).toEqual([11.5, 27.5]);
-    expect(path.length).toBeLessThanOrEqual(8);
-  });
-
-  it('is one path for parts that lie apart, and drawn as a matte it covers the mask again', () => {
-    const mask = union(box(5, 5, 12, 20), box(20, 22, 14, 5));
-    const points = outlineOf(mask, 4, 1).map((p) => ({ ...p, inX: 0, inY: 0, outX: 0, outY: 0 }));
-    const keys = [{ frame: 0, ease: 'linear' as const, points }];
-    const shape = { id: 's', name: '', kind: 'path' as const, operation: 'add' as const, keys };
-    const edges = { grow: 0, featherIn: 0, featherOut: 0, holdFeather: 0 };
-    const matte = drawMatte({ id: 'r', name: '', hidden: false, shapes: [shape], ...edges }, 0, 160, 120);
-    const drawn = matte.values.reduce((sum, v) => sum + v, 0) / 255;
-    expect(drawn / (areaOf(mask) * 16)).toBeCloseTo(1, 1);
-    const large = new Uint8Array(160 * 120);
-    enlarge(mask, 4, 160, 120, large);
-    const [x, y] = [26 * 4, 24 * 4];
-    expect(large[y * 160 + x]).toBe(255);
-    expect(matte.values[(y - matte.rect.y) * matte.rect.width + x - matte.rect.x]).toBe(255);
   });
 });
 

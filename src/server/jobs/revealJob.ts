@@ -61,7 +61,7 @@ async function compute(
   const drawn = mattesOf(clip, removalId, marks, first, count);
   const path = join(files.scratch, `${key}.mattes`);
   try {
-    drawn.write(path);
+    await drawn.write(path, signal);
     const engine = new TakeWork({
       frames,
       mattes: { path, format: drawn.format },
@@ -75,7 +75,8 @@ async function compute(
       },
     });
     const result = await engine.reveal().finally(() => engine.close());
-    const watched = search === undefined ? null : await watchCoverage(search, drawn, frames, { files, clip, first });
+    const watched =
+      search === undefined ? null : await watchCoverage(search, drawn, frames, { files, clip, first, signal });
     const { data, maps } = packReveal(key, first, clip, result, watched);
     await writeNamed(files.reveal(key, 'maps'), maps);
     await writeNamed(files.reveal(key, 'json'), JSON.stringify(data));

@@ -3,6 +3,7 @@ import type { MoverOutlines, MoverView } from '../../contract/movers.ts';
 import type { Point } from '../../core/geometry/homography.ts';
 import type { Mover } from '../../core/movers/movers.ts';
 import { findMovers } from '../../media/moversWork.ts';
+import { pauses } from '../../media/pauses.ts';
 import { toShown } from '../../media/turn.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { storedClip } from '../services/layers.ts';
@@ -28,7 +29,11 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
     const frames = await context.stores.small({ clip, first, count }, work.signal);
     const onProgress = (stage: string, done: number): void => work.report(stage, done);
     const movers = await findMovers({ frames, count, signal: work.signal, onProgress });
-    const listed = movers.slice(0, MOST_MOVERS).map((mover) => listing(mover, first, frames.factor, clip));
+    const pause = pauses(work.signal);
+    const listed: Awaited<ReturnType<typeof listing>>[] = [];
+    for (const mover of movers.slice(0, MOST_MOVERS)) {
+      listed.push(await listing(mover, first, frames.factor, clip, pause));
+    }
     await writeFile(context.files.search(id, 'json'), JSON.stringify(listed.map((m) => m.outlines)));
     const masks = movers.map((m) => ({ first: first + m.first, masks: m.masks }));
     await writeMasks(context.files, id, masks);
@@ -37,17 +42,19 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
 }
 
 /** A mover in frames of the clip and px of the picture as shown. */
-function listing(
+async function listing(
   mover: Mover,
   first: number,
   factor: number,
   clip: StoredClip,
-): { view: MoverView; outlines: MoverOutlines } {
+  pause: () => Promise<void>,
+): Promise<{ view: MoverView; outlines: MoverOutlines }> {
   const outlines: MoverOutlines = {};
-  mover.masks.forEach((mask, k) => {
+  for (const [k, mask] of mover.masks.entries()) {
     const outline = shownOutline(mask, factor, clip);
     if (outline.length > 0) outlines[first + mover.first + k] = outline;
-  });
+    await pause();
+  }
   const { rotation, width, height } = clip.info;
   const middle = (p: Point): Point =>
     toShown({ x: (p.x + 0.5) * factor - 0.5, y: (p.y + 0.5) * factor - 0.5 }, rotation, width, height);

@@ -96,8 +96,8 @@ async function fill(
   const needed = 4 * frameBytes(format) * take.count;
   await requireRoom(folder, needed, 'This take', 'Make room, for instance by deleting takes, and try again.');
   work.report('mattes', 0);
-  if (small) writeSmallMattes(drawn, path, format, small.factor);
-  else drawn.write(path);
+  if (small) await writeSmallMattes(drawn, path, format, small.factor, work.signal);
+  else await drawn.write(path, work.signal);
   const engine = new TakeWork({
     frames: small ?? full,
     mattes: { path, format },

@@ -2,6 +2,8 @@ import type { CoverageData } from '../../contract/takes.ts';
 import { coverageOf, mendOf } from '../../core/coverage/coverage.ts';
 import type { FrameFormat } from '../../core/image/format.ts';
 import type { DrawnMattes } from '../../media/drawnMattes.ts';
+import type { MaskPatch } from '../../core/movers/maskPatch.ts';
+import { pauses } from '../../media/pauses.ts';
 import { smallMasks } from '../../media/matteFile.ts';
 import type { Files } from '../files.ts';
 import type { StoredClip } from '../services/frameStores.ts';
@@ -15,7 +17,7 @@ export async function watchCoverage(
   searchId: string,
   mattes: DrawnMattes,
   small: { format: FrameFormat; factor: number },
-  { files, clip, first }: { files: Files; clip: StoredClip; first: number },
+  { files, clip, first, signal }: { files: Files; clip: StoredClip; first: number; signal: AbortSignal },
 ): Promise<CoverageData> {
   const last = first + mattes.count - 1;
   // The shot may have been searched with other handles than it has now.
@@ -23,7 +25,14 @@ export async function watchCoverage(
     const cut = masks.slice(Math.max(0, first - from), Math.max(0, last + 1 - from));
     return cut.length > 0 ? [{ first: Math.max(from, first) - first, masks: cut }] : [];
   });
-  const flagged = coverageOf(movers, smallMasks(mattes, small.format, small.factor));
+  const maskAt = smallMasks(mattes, small.format, small.factor);
+  const pause = pauses(signal);
+  const masks: MaskPatch[] = [];
+  for (let t = 0; t < mattes.count; t++) {
+    masks.push(maskAt(t));
+    await pause();
+  }
+  const flagged = coverageOf(movers, (frame) => masks[frame]);
   const mend = mendOf(flagged);
   return {
     flagged: flagged.map(({ frame, share, mask }) => ({

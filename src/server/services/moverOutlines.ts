@@ -3,7 +3,7 @@ import { deserialize, serialize } from 'node:v8';
 import type { Point } from '../../core/geometry/homography.ts';
 import type { MaskPatch } from '../../core/movers/maskPatch.ts';
 import type { Mover } from '../../core/movers/movers.ts';
-import { outlineOf } from '../../core/movers/outline.ts';
+import { outlineOf } from '../../media/outline.ts';
 import { toShown } from '../../media/turn.ts';
 import type { Files } from '../files.ts';
 import type { StoredClip } from './frameStores.ts';

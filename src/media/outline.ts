@@ -1,7 +1,7 @@
 import { contours } from 'd3-contour';
 import simplify from 'simplify-js';
-import type { Point } from '../geometry/homography.ts';
-import type { MaskPatch } from './maskPatch.ts';
+import type { Point } from '../core/geometry/homography.ts';
+import type { MaskPatch } from '../core/movers/maskPatch.ts';
 
 /** Outlines smaller than this share of the largest are specks. */
 const SPECK_SHARE = 0.02;
