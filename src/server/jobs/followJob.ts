@@ -9,6 +9,7 @@ import { loadKernels } from '../../media/kernelFile.ts';
 import { LumaFrames } from '../../media/lumaStore.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { toShown, toStored } from '../../media/turn.ts';
+import { blockedFor } from '../services/blockedPlaces.ts';
 import { storedClip } from '../services/layers.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { ShotService } from '../services/shots.ts';
@@ -76,9 +77,16 @@ async function follow(
       Math.max(first, row.first),
       Math.min(first + count - 1, row.last),
     );
+    const elsewhere = blockedFor(shot.document, row.trackId);
+    const { rotation, width, height } = clip.info;
+    const blocked = (frame: number, x: number, y: number): boolean => {
+      const p = toShown({ x, y }, rotation, width, height);
+      return elsewhere!(frame, p.x, p.y);
+    };
+    const options = { parts: track.parts, ...(elsewhere && { blocked }) };
     const total = stretches.reduce((n, s) => n + s.last - s.first, 1);
     for (const stretch of stretches) {
-      for (const f of trackRegion(kernels, frames, { parts: track.parts, ...stretch })) {
+      for (const f of trackRegion(kernels, frames, { ...options, ...stretch })) {
         found.set(f.frame, { ...f, quad: turned(f.quad, toShown, clip) });
         work.report('follow', Math.min(1, found.size / total));
         // Wishes to stop are heard between frames.

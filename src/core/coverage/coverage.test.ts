@@ -1,0 +1,56 @@
+import { describe, expect, it } from '@jest/globals';
+import type { MaskPatch } from '../movers/maskPatch.ts';
+import { coverageOf, mendOf } from './coverage.ts';
+
+const box = (x: number, y: number, width: number, height: number): MaskPatch => ({
+  x,
+  y,
+  width,
+  height,
+  data: new Uint8Array(width * height).fill(1),
+});
+/** A thing of 10 by 20 px that goes right by 2 px a frame. */
+const walker = { first: 0, masks: Array.from({ length: 20 }, (_, t) => box(10 + 2 * t, 30, 10, 20)) };
+/** Its matte, one px wider. */
+const around = (t: number): MaskPatch => box(9 + 2 * t, 29, 12, 22);
+
+describe('coverageOf', () => {
+  it('has nothing to say of a matte that covers its thing, nor of what never was in it', () => {
+    const other = { first: 0, masks: walker.masks.map((m) => ({ ...m, y: 80 })) };
+    expect(coverageOf([walker, other], around)).toEqual([]);
+  });
+
+  it('flags the frames in which a part sticks out, and where', () => {
+    const lacking = (t: number): MaskPatch => (t === 7 || t === 8 ? box(9 + 2 * t, 29, 12, 17) : around(t));
+    const flagged = coverageOf([walker], lacking);
+    expect(flagged.map((f) => f.frame)).toEqual([7, 8]);
+    // Four rows of ten px, without the corners, which stand alone.
+    expect(flagged[0].out).toBeGreaterThan(35);
+    expect(flagged[0].out).toBeLessThanOrEqual(40);
+    expect(flagged[0].share).toBeCloseTo(flagged[0].out / 200, 9);
+    expect(flagged[0].mask).toMatchObject({ x: 24, y: 46, width: 10, height: 4 });
+    expect(mendOf(flagged)).toEqual({ kind: 'key', growth: 4, frame: 7 });
+  });
+
+  it('proposes to grow where a little more would do', () => {
+    const tight = (t: number): MaskPatch => box(10 + 2 * t, 32, 10, 16);
+    const flagged = coverageOf([walker], tight);
+    expect(flagged).toHaveLength(20);
+    expect(mendOf(flagged)).toMatchObject({ kind: 'grow', growth: 2 });
+  });
+
+  it('flags frames that have no matte at all', () => {
+    const none = { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
+    const flagged = coverageOf([walker], (t) => (t === 12 ? none : around(t)));
+    expect(flagged.map((f) => [f.frame, f.share])).toEqual([[12, expect.closeTo(0.98, 1)]]);
+    expect(mendOf(flagged)).toMatchObject({ kind: 'key', frame: 12 });
+  });
+
+  it('does not take another thing that passes right beside it for a part of it', () => {
+    // The two are one region there, and the line between them is a guess.
+    const passing = { first: 0, masks: Array.from({ length: 20 }, (_, t) => box(60 - 4 * t, 30, 10, 20)) };
+    const blurred = { ...walker, masks: walker.masks.map((m, t) => (t === 9 ? box(25, 30, 13, 20) : m)) };
+    expect(coverageOf([blurred], around).map((f) => f.frame)).toEqual([9]);
+    expect(coverageOf([blurred, passing], around)).toEqual([]);
+  });
+});

@@ -1,0 +1,72 @@
+import { describe, expect, it } from '@jest/globals';
+import { SETTINGS_DEFAULTS, type RemovalNode, type ShapeNode, type ShotDocument } from '../../contract/document.ts';
+import { rectanglePoints } from '../../core/shapes/shape.ts';
+import { blockedFor } from './blockedPlaces.ts';
+
+const box = (x: number, operation: ShapeNode['operation'], more: Partial<ShapeNode> = {}): ShapeNode => ({
+  name: 'Box',
+  rank: 1,
+  kind: 'rectangle',
+  operation,
+  keys: { 0: { ease: 'linear', points: rectanglePoints(x, 0, x + 20, 20) } },
+  ...more,
+});
+const removal = (...shapes: ShapeNode[]): RemovalNode => ({
+  name: 'Thing',
+  rank: 1,
+  hidden: false,
+  grow: 0,
+  featherIn: 0,
+  featherOut: 0,
+  settings: SETTINGS_DEFAULTS,
+  shapes: Object.fromEntries(shapes.map((s, i) => [`s${i}`, { ...s, rank: i }])),
+});
+/** A track whose region lies between 100 and 110. */
+const documentOf = (...removals: RemovalNode[]): ShotDocument => ({
+  removals: Object.fromEntries(removals.map((r, i) => [`r${i}`, r])),
+  tracks: {
+    t: {
+      name: 'Track',
+      rank: 1,
+      parts: ['shift'],
+      anchors: { 0: [100, 5, 110, 5, 110, 15, 100, 15] },
+      frames: {},
+      losses: [],
+    },
+  },
+});
+
+describe('blockedFor', () => {
+  it('keeps a track off what other removals take away, and off what stays in front of anything', () => {
+    const blocked = blockedFor(documentOf(removal(box(0, 'add'), box(200, 'hold'))), 't')!;
+    expect([blocked(0, 10, 10), blocked(9, 210, 10), blocked(0, 105, 10)]).toEqual([true, true, false]);
+  });
+
+  it('lets a track hold on to what it follows, by its region or by what rides on it', () => {
+    expect(blockedFor(documentOf(removal(box(95, 'add'))), 't')).toBeUndefined();
+    const riding = removal(box(300, 'add', { rides: { track: 't', home: 0 } }), box(96, 'hold'));
+    const blocked = blockedFor(documentOf(riding), 't')!;
+    expect([blocked(0, 310, 10), blocked(0, 105, 10)]).toEqual([false, true]);
+  });
+
+  it('goes by the frame, and by what is cut out again', () => {
+    const passing = box(0, 'add', {
+      keys: {
+        0: { ease: 'linear', points: rectanglePoints(0, 0, 20, 20) },
+        10: { ease: 'linear', points: rectanglePoints(40, 0, 60, 20) },
+      },
+    });
+    const cut = box(5, 'subtract', { visible: { from: 0, to: 0 } });
+    const blocked = blockedFor(documentOf(removal(passing, cut)), 't')!;
+    expect([blocked(0, 2, 10), blocked(0, 12, 10), blocked(10, 50, 10), blocked(10, 2, 10)]).toEqual([
+      true,
+      false,
+      true,
+      false,
+    ]);
+  });
+
+  it('has nothing to say where nothing else is drawn', () => {
+    expect(blockedFor(documentOf(), 't')).toBeUndefined();
+  });
+});

@@ -1,0 +1,55 @@
+import { polygonContains } from 'd3-polygon';
+import { quadOf, ranked, toShape, type RemovalNode, type ShotDocument } from '../../contract/document.ts';
+import { middleOf } from '../../core/geometry/homography.ts';
+import { pathAt } from '../../core/shapes/interpolate.ts';
+import { flatten } from '../../core/shapes/rasterise.ts';
+import type { Shape } from '../../core/shapes/shape.ts';
+
+/** Whether a place of a frame (of the clip, px of the picture as shown) is drawn as something else than a track's region. */
+export type BlockedPlace = (frame: number, x: number, y: number) => boolean;
+
+/**
+ * What a track must not hold on to: what stays in front of the removal that it follows, and all that other removals take
+ * away. A removal is the track's own if a shape of it rides on the track, or if it covers the region where that was set.
+ *
+ * @returns Undefined if nothing is in the way.
+ */
+export function blockedFor({ removals, tracks }: ShotDocument, trackId: string): BlockedPlace | undefined {
+  const { anchors } = tracks[trackId];
+  const middles = Object.entries(anchors).map(([frame, c]) => ({ frame: Number(frame), ...middleOf(quadOf(c)) }));
+  const tests = Object.values(removals).flatMap((removal): BlockedPlace[] => {
+    const shapes = ranked(removal.shapes).map(([id, node]) => toShape(id, node, 0, tracks));
+    const holds = insideOf(shapes.filter((s) => s.operation === 'hold'));
+    const goes = insideOf(shapes.filter((s) => s.operation !== 'hold'));
+    const own = ridesOn(removal, trackId) || middles.some(({ frame, x, y }) => goes?.(frame, x, y));
+    return [holds, own ? undefined : goes].filter((test) => test !== undefined);
+  });
+  return tests.length > 0 ? (frame, x, y) => tests.some((test) => test(frame, x, y)) : undefined;
+}
+
+const ridesOn = ({ shapes }: RemovalNode, trackId: string): boolean =>
+  Object.values(shapes).some(({ rides }) => rides?.track === trackId);
+
+/** Whether shapes, added and cut out in their order, cover a place; undefined for none. Edges are not grown. */
+function insideOf(shapes: readonly Shape[]): BlockedPlace | undefined {
+  if (shapes.length === 0) return undefined;
+  let held: { frame: number; outlines: { cut: boolean; polygon: [number, number][] }[] } | undefined;
+  return (frame, x, y) => {
+    // A frame is asked for many places in a row.
+    if (held?.frame !== frame) held = { frame, outlines: outlinesAt(shapes, frame) };
+    return held.outlines.reduce(
+      (inside, { cut, polygon }) => (polygonContains(polygon, [x, y]) ? !cut : inside),
+      false,
+    );
+  };
+}
+
+function outlinesAt(shapes: readonly Shape[], frame: number): { cut: boolean; polygon: [number, number][] }[] {
+  return shapes.flatMap((shape) => {
+    const points = pathAt(shape, frame);
+    if (!points || points.length < 2) return [];
+    const flat = flatten(points);
+    const polygon = Array.from({ length: flat.length / 2 }, (_, i): [number, number] => [flat[2 * i], flat[2 * i + 1]]);
+    return [{ cut: shape.operation === 'subtract', polygon }];
+  });
+}
