@@ -3,16 +3,18 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { boxOf, createMatteCells, fillMatteCells } from '../core/image/matteCells.ts';
 import type { Removal } from '../core/shapes/shape.ts';
 import { rectanglePoints } from '../core/shapes/shape.ts';
 import { drawMatte } from '../core/shapes/matte.ts';
 import { cutClip } from './cutClip.ts';
-import { decodeFrames } from './decode.ts';
+import { decodeFrames, decodeMatte } from './decode.ts';
 import { DrawnMattes } from './drawnMattes.ts';
 import { alphaFormat, fillFrame } from './fillFrame.ts';
 import { readClipFrame } from './picture.ts';
 import { storedFormat } from './pixelFormat.ts';
 import { probeClip } from './probe.ts';
+import { RawStore } from './rawStore.ts';
 
 let dir: string;
 const at = (name: string): string => join(dir, name);
@@ -131,6 +133,67 @@ describe('drawn mattes', () => {
     const row = new Uint8Array(12);
     mattes.readRows(2, 0, 2, 1, row);
     expect([...row]).toEqual([0, 0, 255, 255, 255, 255, 0, 0, 0, 0, 0, 0]);
+  });
+});
+
+describe('a holdout in a matte file', () => {
+  const hold: Removal = {
+    ...removal,
+    shapes: [
+      ...removal.shapes,
+      {
+        ...removal.shapes[0],
+        id: 'h',
+        operation: 'hold',
+        keys: [{ frame: 0, ease: 'linear', points: rectanglePoints(3.5, -9, 30, 30) }],
+      },
+    ],
+  };
+
+  it('is a second plane: no hole, and near enough to nothing else to be no background', async () => {
+    const mattes = new DrawnMattes({ removal: hold, width: 12, height: 8, rotation: 0, count: 2 });
+    await mattes.write(at('held.raw'));
+    const store = new RawStore(at('held.raw'), mattes.format);
+    expect([store.count, mattes.format.planes.length]).toEqual([2, 2]);
+    const [hole, held] = [new Uint8Array(12), new Uint8Array(12)];
+    store.readRows(1, 0, 2, 1, hole);
+    store.readRows(1, 1, 2, 1, held);
+    expect([...hole]).toEqual([0, 0, 255, 255, 0, 0, 0, 0, 0, 0, 0, 0]);
+    expect([...held]).toEqual([0, 0, 0, 0, 255, 255, 255, 255, 255, 255, 255, 255]);
+    const cells = createMatteCells(12, 8, 2);
+    fillMatteCells(cells, store, 1, new Uint8Array(96));
+    // Cells of one px: the hole, what is held out and what lies close to either.
+    expect([...cells.state.subarray(96 + 24, 96 + 36)]).toEqual([1, 1, 2, 2, 1, 1, 1, 1, 1, 1, 1, 1]);
+    expect(boxOf(cells, 1)).toMatchObject({ x: 2, width: 2 });
+    store.close();
+  });
+
+  it('is made of two videos', async () => {
+    const grey = (name: string, graph: string): void =>
+      void spawnSync('ffmpeg', [
+        '-loglevel',
+        'error',
+        '-y',
+        '-f',
+        'lavfi',
+        '-i',
+        graph,
+        '-pix_fmt',
+        'gray',
+        '-c:v',
+        'ffv1',
+        at(name),
+      ]);
+    grey('m.mkv', 'color=c=white:s=24x16:r=25:d=0.12');
+    grey('h.mkv', 'color=c=black:s=24x16:r=25:d=0.12,drawbox=x=12:y=0:w=12:h=16:color=white:t=fill');
+    const [m, h] = [await probeClip(at('m.mkv')), await probeClip(at('h.mkv'))];
+    await decodeMatte(at('m.mkv'), m, m, at('both.raw'), undefined, { path: at('h.mkv'), info: h });
+    const bytes = readFileSync(at('both.raw'));
+    expect(bytes.length).toBe(3 * 2 * 24 * 16);
+    const row = (from: number): string =>
+      [...bytes.subarray(from, from + 24)].map((v) => (v > 127 ? '#' : '.')).join('');
+    expect(row(0)).toBe('#'.repeat(12) + '.'.repeat(12));
+    expect(row(24 * 16)).toBe('.'.repeat(12) + '#'.repeat(12));
   });
 });
 

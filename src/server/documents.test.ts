@@ -97,6 +97,18 @@ describe('its document', () => {
     expect([first.status, first.body.revision, again.status, again.body.revision]).toEqual([200, 1, 200, 1]);
   });
 
+  it('gives the shapes of a removal as files', async () => {
+    const shot = await newShot();
+    const id = randomUUID();
+    await edit(shot, 0, [add(id, 'Cart')], 'Add');
+    const svg = await fetch(`${house.host}/api/shots/${shot.id}/removals/${id}/svg`);
+    expect([svg.status, svg.headers.get('content-disposition')]).toEqual([200, 'attachment; filename="Cart.svg"']);
+    expect(await svg.text()).toContain('<title>Cart</title>');
+    const json = await house.call<{ name: string }>('GET', `/shots/${shot.id}/removals/${id}/json`);
+    expect([json.status, json.body.name]).toEqual([200, 'Cart']);
+    expect((await house.call('GET', `/shots/${shot.id}/removals/${randomUUID()}/svg`)).status).toBe(404);
+  });
+
   it('is undone and redone step by step, and a new edit forgets what was undone', async () => {
     const shot = await newShot();
     const [a, b, c] = [randomUUID(), randomUUID(), randomUUID()];

@@ -3,6 +3,7 @@ import { pathAt, refined, splitSegment } from './interpolate.ts';
 import { drawMatte } from './matte.ts';
 import { coverPolygon, flatten } from './rasterise.ts';
 import { ellipsePoints, rectanglePoints, type Removal, type Shape, type ShapeKey } from './shape.ts';
+import { shapesJson, shapesSvg } from './shapeTable.ts';
 
 const shape = (keys: ShapeKey[], more: Partial<Shape> = {}): Shape => ({
   id: 's',
@@ -162,5 +163,70 @@ describe('drawMatte', () => {
   it('draws nothing for a removal without shapes or off the frame', () => {
     expect(drawMatte(removal([]), 0, 10, 10).values).toHaveLength(0);
     expect(sum(drawMatte(removal([box(200, 0, 300, 10)]), 0, 100, 100).values)).toBe(0);
+  });
+});
+
+describe('a holdout', () => {
+  const held = (x0: number, x1: number): Shape => ({ ...box(x0, 0, x1, 99), operation: 'hold' });
+
+  it('takes itself out of the matte, whatever comes after it, and is given beside it', () => {
+    const m = drawMatte(removal([held(19.5, 39.5), box(9.5, 9.5, 59.5, 59.5)]), 0, 100, 100);
+    expect([valueAt(m, 15, 30), valueAt(m, 25, 30), valueAt(m, 45, 30)]).toEqual([255, 0, 255]);
+    const at = (x: number, y: number): number => m.held![(y - m.rect.y) * m.rect.width + x - m.rect.x];
+    expect([at(15, 30), at(25, 30), at(45, 30)]).toEqual([0, 255, 0]);
+    // It reaches beyond the matte: there it is no background either.
+    expect(at(25, 80)).toBe(255);
+  });
+
+  it('has an edge of its own, which the growth of the matte does not move', () => {
+    const grown = drawMatte(removal([box(9.5, 9.5, 59.5, 59.5), held(29.5, 99)], { grow: 6 }), 0, 100, 100);
+    expect([valueAt(grown, 29, 30), valueAt(grown, 30, 30)]).toEqual([255, 0]);
+    const soft = drawMatte(removal([box(9.5, 9.5, 59.5, 59.5), held(29.5, 99)], { holdFeather: 4 }), 0, 100, 100);
+    const row = Array.from({ length: 12 }, (_, i) => valueAt(soft, 24 + i, 30));
+    expect([row[0], row.at(-1)]).toEqual([255, 0]);
+    expect([...row].sort((a, b) => b - a)).toEqual(row);
+  });
+
+  it('alone leaves nothing to remove', () => {
+    expect(sum(drawMatte(removal([held(10, 20)]), 0, 100, 100).values)).toBe(0);
+  });
+});
+
+describe('shapes as files', () => {
+  const keys = [0, 8].map((frame): ShapeKey => ({
+    frame,
+    ease: 'smooth',
+    points: rectanglePoints(frame, 0, frame + 2, 2),
+  }));
+  const one = removal([shape(keys, { name: 'A "box" & more', visible: { from: 0, to: 9 } })], { name: '<Cart>' });
+
+  it('are SVG with a path for each key', () => {
+    const svg = shapesSvg(one, 40, 30);
+    expect(svg).toContain('viewBox="-0.5 -0.5 40 30"');
+    expect(svg).toContain('<title>&lt;Cart&gt;</title>');
+    expect(svg).toContain('data-name="A &quot;box&quot; &amp; more" data-operation="add" data-from="0" data-to="9"');
+    expect(svg).toContain(
+      '<path data-frame="8" data-ease="smooth" d="M8 0C8 0 10 0 10 0C10 0 10 2 10 2C10 2 8 2 8 2C8 2 8 0 8 0Z"/>',
+    );
+    expect(svg.match(/<path/g)).toHaveLength(2);
+  });
+
+  it('are JSON with the same, and on a ride as they are seen on each of its frames', () => {
+    const quad = (x: number): { x: number; y: number }[] => [
+      { x, y: 0 },
+      { x: x + 9, y: 0 },
+      { x: x + 9, y: 9 },
+      { x, y: 9 },
+    ];
+    const quads = [0, 1, 2].map((frame) => ({ frame, quad: quad(5 * frame) }));
+    const riding = { ...shape([keys[0]]), ride: { home: 0, quads } } as Shape;
+    const { shapes } = JSON.parse(shapesJson(removal([riding]))) as {
+      shapes: { keys: { frame: number; points: number[][] }[] }[];
+    };
+    expect(shapes[0].keys.map((k) => [k.frame, Math.round(k.points[0][0])])).toEqual([
+      [0, 0],
+      [1, 5],
+      [2, 10],
+    ]);
   });
 });

@@ -1,8 +1,21 @@
 import { editBody, idParams, shotBody, shotChange } from '../../contract/shots.ts';
+import { revealParams } from '../../contract/takes.ts';
 import type { ShotService } from '../services/shots.ts';
-import { json, type Endpoint } from './endpoint.ts';
+import { file, json, type Endpoint } from './endpoint.ts';
 
 export function shotRoutes(shots: ShotService): Endpoint[] {
+  const shapes = (kind: 'svg' | 'json', answers: string): Endpoint =>
+    file({
+      method: 'get',
+      path: `/shots/:id/removals/:removalId/${kind}`,
+      summary: 'The shapes of a removal, key by key',
+      params: revealParams,
+      answers,
+      send: async ({ id, removalId }, response) => {
+        const { text, name } = await shots.shapes(id, removalId, kind);
+        response.attachment(name).type(answers).send(text);
+      },
+    });
   return [
     json({ method: 'get', path: '/shots', summary: 'All shots', work: () => shots.list() }),
     json({
@@ -66,5 +79,7 @@ export function shotRoutes(shots: ShotService): Endpoint[] {
       params: idParams,
       work: ({ id }) => shots.redo(id),
     }),
+    shapes('svg', 'image/svg+xml'),
+    shapes('json', 'application/json'),
   ];
 }

@@ -10,8 +10,10 @@ import {
   type ShotView,
 } from '../../contract/shots.ts';
 import type { ServerEvent } from '../../contract/events.ts';
+import { marksOf, toRemoval } from '../../contract/document.ts';
 import { AppError } from '../../core/errors.ts';
-import { Clip } from '../store/clip.ts';
+import { shapesJson, shapesSvg } from '../../core/shapes/shapeTable.ts';
+import { clipInfo, Clip } from '../store/clip.ts';
 import { JournalEntry, Shot, shotView } from '../store/shot.ts';
 import { applyEdit } from './documents.ts';
 
@@ -39,6 +41,20 @@ export class ShotService {
   async state(id: string): Promise<ShotState> {
     const shot = await findShot(id);
     return this.stateOf(shot);
+  }
+
+  /** The shapes of a removal as a file. @throws AppError `not_found`. */
+  async shapes(id: string, removalId: string, kind: 'svg' | 'json'): Promise<{ text: string; name: string }> {
+    const shot = await findShot(id);
+    const marks = marksOf(shot.document, removalId);
+    if (!marks) throw new AppError('not_found', `There is no removal ${removalId} in this shot.`);
+    const removal = toRemoval(removalId, marks);
+    const name = `${marks.name}.${kind}`;
+    if (kind === 'json') return { text: shapesJson(removal), name };
+    const clip = await Clip.findByPk(shot.clipId, { paranoid: false });
+    const { width, height, rotation } = clipInfo(clip!);
+    const [w, h] = rotation % 180 === 90 ? [height, width] : [width, height];
+    return { text: shapesSvg(removal, w, h), name };
   }
 
   async change(id: string, change: ShotChange): Promise<ShotView> {

@@ -91,6 +91,8 @@ export const urls = {
   clipFrame: (clipId: string, frame: number): string => `/api/clips/${clipId}/frames/${frame}`,
   takeProxy: (takeId: string): string => `/api/takes/${takeId}/proxy`,
   takeFrame: (takeId: string, frame: number): string => `/api/takes/${takeId}/frames/${frame}`,
+  shapes: (shotId: string, removalId: string, kind: 'svg' | 'json'): string =>
+    `/api/shots/${shotId}/removals/${removalId}/${kind}`,
   trackTable: (shotId: string, trackId: string, kind: 'csv' | 'json'): string =>
     `/api/shots/${shotId}/tracks/${trackId}/${kind}`,
   revealMaps: (key: string): string => `/api/reveals/${key}/maps`,

@@ -1,17 +1,8 @@
 import { describe, expect, it } from '@jest/globals';
 import { flatten } from '../../core/shapes/rasterise.ts';
 import { ellipsePoints, rectanglePoints } from '../../core/shapes/shape.ts';
-import {
-  boundsOf,
-  insertPoint,
-  moveHandle,
-  pathData,
-  removePoint,
-  rotate,
-  scale,
-  toggleCorner,
-  translate,
-} from './pathEdits.ts';
+import { pathData } from '../../core/shapes/shapeTable.ts';
+import { boundsOf, insertPoint, moveHandle, removePoint, rotate, scale, toggleCorner, translate } from './pathEdits.ts';
 
 const box = rectanglePoints(10, 20, 30, 40);
 

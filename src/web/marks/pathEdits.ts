@@ -105,18 +105,6 @@ function pointOn(p: PathPoint, q: PathPoint, t: number): Place {
   };
 }
 
-/** An outline as the `d` of an SVG path. */
-export function pathData(points: readonly PathPoint[], closed = true): string {
-  if (points.length === 0) return '';
-  const n = points.length;
-  const parts = [`M${points[0].x} ${points[0].y}`];
-  for (let i = 0; i < (closed ? n : n - 1); i++) {
-    const [p, q] = [points[i], points[(i + 1) % n]];
-    parts.push(`C${p.x + p.outX} ${p.y + p.outY} ${q.x + q.inX} ${q.y + q.inY} ${q.x} ${q.y}`);
-  }
-  return parts.join('') + (closed ? 'Z' : '');
-}
-
 export function boundsOf(points: readonly PathPoint[]): { x: number; y: number; width: number; height: number } {
   const [xs, ys] = [points.map((p) => p.x), points.map((p) => p.y)];
   const [x, y] = [Math.min(...xs), Math.min(...ys)];

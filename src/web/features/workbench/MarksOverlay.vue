@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue';
-import { boundsOf, pathData } from '../../marks/pathEdits.ts';
+import { pathData } from '../../../core/shapes/shapeTable.ts';
+import { boundsOf } from '../../marks/pathEdits.ts';
 import type { Viewport } from '../../picture/useViewport.ts';
 import { useStage } from './stageStore.ts';
 import type { DrawnShape, Grip, ShapeEditing } from './useShapeEditing.ts';

@@ -15,6 +15,7 @@ import {
 } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import type { Ease } from '../../../core/shapes/shape.ts';
+import { urls } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames, makeConstant, pinKey, removeKey } from '../../document/edits.ts';
 import { letGo, rideOn } from '../../document/trackEdits.ts';
@@ -247,6 +248,12 @@ const changed = computed(() =>
       />
     </details>
 
+    <p v-if="Object.keys(removal.shapes).length > 0" class="files">
+      Shapes as
+      <a :href="urls.shapes(doc.shotId, stage.removalId, 'svg')" download>SVG</a> or
+      <a :href="urls.shapes(doc.shotId, stage.removalId, 'json')" download>JSON</a>
+    </p>
+
     <details open>
       <summary>
         Fill
@@ -286,3 +293,13 @@ const changed = computed(() =>
 </template>
 
 <style scoped src="./fold.css"></style>
+<style scoped>
+.files,
+.files a {
+  font-size: 12.5px;
+  color: var(--faint);
+}
+.files {
+  padding: 0 14px 10px;
+}
+</style>

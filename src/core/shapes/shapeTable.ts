@@ -1,0 +1,61 @@
+import { pathAt } from './interpolate.ts';
+import type { PathPoint, Removal, Shape } from './shape.ts';
+
+/** An outline as the `d` of an SVG path. */
+export function pathData(points: readonly PathPoint[], closed = true): string {
+  if (points.length === 0) return '';
+  const n = points.length;
+  const parts = [`M${points[0].x} ${points[0].y}`];
+  for (let i = 0; i < (closed ? n : n - 1); i++) {
+    const [p, q] = [points[i], points[(i + 1) % n]];
+    parts.push(`C${p.x + p.outX} ${p.y + p.outY} ${q.x + q.inX} ${q.y + q.inY} ${q.x} ${q.y}`);
+  }
+  return parts.join('') + (closed ? 'Z' : '');
+}
+
+/** Frames in which an outline is given: those of its keys, and on a ride every frame that the ride knows. */
+function framesOf({ keys, ride, visible }: Shape): number[] {
+  const frames = new Set([...keys.map((k) => k.frame), ...(ride?.quads.map((q) => q.frame) ?? [])]);
+  const seen = [...frames].filter((f) => !visible || (f >= visible.from && f <= visible.to));
+  return seen.sort((a, b) => a - b);
+}
+
+/**
+ * The shapes of a removal as SVG (docs/formats.md): a group for each, with a path for each key, as it is seen on that frame.
+ * Px of the frame; SVG's origin is the corner of the first pixel, so that everything lies half a px further on.
+ */
+export function shapesSvg(removal: Removal, width: number, height: number): string {
+  const groups = removal.shapes.map((shape) => {
+    const paths = framesOf(shape).map((frame) => {
+      const ease = shape.keys.find((k) => k.frame === frame)?.ease;
+      return `  <path data-frame="${frame}"${ease ? ` data-ease="${ease}"` : ''} d="${pathData(pathAt(shape, frame) ?? [])}"/>`;
+    });
+    const range = shape.visible ? ` data-from="${shape.visible.from}" data-to="${shape.visible.to}"` : '';
+    return ` <g data-name="${escaped(shape.name)}" data-operation="${shape.operation}"${range}>\n${paths.join('\n')}\n </g>`;
+  });
+  return [
+    `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="-0.5 -0.5 ${width} ${height}" fill="none" stroke="#000000">`,
+    ` <title>${escaped(removal.name)}</title>`,
+    ...groups,
+    '</svg>\n',
+  ].join('\n');
+}
+
+/** The same as JSON: points as x, y and the two handles as offsets (inX, inY, outX, outY). */
+export function shapesJson({ name, grow, featherIn, featherOut, holdFeather, shapes }: Removal): string {
+  const table = shapes.map((shape) => ({
+    name: shape.name,
+    kind: shape.kind,
+    operation: shape.operation,
+    ...(shape.visible && { visible: shape.visible }),
+    keys: framesOf(shape).map((frame) => ({
+      frame,
+      ease: shape.keys.find((k) => k.frame === frame)?.ease ?? 'linear',
+      points: (pathAt(shape, frame) ?? []).map((p) => [p.x, p.y, p.inX, p.inY, p.outX, p.outY]),
+    })),
+  }));
+  return `${JSON.stringify({ space: 'px', name, grow, featherIn, featherOut, holdFeather, shapes: table }, null, 1)}\n`;
+}
+
+const SIGNS: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
+const escaped = (text: string): string => text.replace(/[&<>"]/g, (c) => SIGNS[c]);
