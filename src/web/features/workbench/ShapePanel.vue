@@ -300,6 +300,7 @@ const changed = computed(() =>
   color: var(--faint);
 }
 .files {
-  padding: 0 14px 10px;
+  padding: 8px 14px 10px;
+  border-bottom: 1px solid var(--line);
 }
 </style>
