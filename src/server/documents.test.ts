@@ -102,7 +102,7 @@ describe('its document', () => {
     const id = randomUUID();
     await edit(shot, 0, [add(id, 'Cart')], 'Add');
     const svg = await fetch(`${house.host}/api/shots/${shot.id}/removals/${id}/svg`);
-    expect([svg.status, svg.headers.get('content-disposition')]).toEqual([200, 'attachment; filename="Cart.svg"']);
+    expect([svg.status, svg.headers.get('content-disposition')]).toEqual([200, 'attachment; filename=Cart.svg']);
     expect(await svg.text()).toContain('<title>Cart</title>');
     const json = await house.call<{ name: string }>('GET', `/shots/${shot.id}/removals/${id}/json`);
     expect([json.status, json.body.name]).toEqual([200, 'Cart']);
