@@ -27,7 +27,8 @@ export async function coverageCommand(
     const count = prepared.clip.frames;
     const onProgress = (stage: string, done: number): void => terminal.progress(stage, done);
     const movers = await findMovers({ frames, count, threads, signal, onProgress });
-    const flagged = coverageOf(movers, smallMasks(mattes, frames.format, factor));
+    const masks = await smallMasks(mattes, frames.format, factor, signal);
+    const flagged = coverageOf(movers, (frame) => masks[frame]);
     const area = factor * factor;
     const mend = mendOf(flagged);
     const table = {

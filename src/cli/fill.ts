@@ -5,7 +5,7 @@ import { AppError } from '../core/errors.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import { frameBytes } from '../core/image/format.ts';
 import { applyPatch } from '../media/applyPatch.ts';
-import { decodeFrames, decodeMatte, draftFactor, draftFormat, matteFormat } from '../media/decode.ts';
+import { cutOff, decodeFrames, decodeMatte, draftFactor, draftFormat, matteFormat } from '../media/decode.ts';
 import { encodeFrames } from '../media/encode.ts';
 import { writeSmallMattes } from '../media/matteFile.ts';
 import { storedFormat, type StoredFormat } from '../media/pixelFormat.ts';
@@ -92,7 +92,6 @@ export async function prepare(
   }
 }
 
-/** The container's count of frames is a claim; what was decoded is the fact. */
 function checkCounts({ clip, frames, small, mattes }: Prepared): void {
   const decoded = small?.frames ?? frames;
   const a = new RawStore(decoded.path, decoded.format);
@@ -101,10 +100,7 @@ function checkCounts({ clip, frames, small, mattes }: Prepared): void {
   a.close();
   b.close();
   if (got !== clip.frames) {
-    throw new AppError(
-      'cut_off',
-      `The footage should have ${clip.frames} frames, but only ${got} can be decoded. Copy it again from the camera or card.`,
-    );
+    throw cutOff(clip.frames, got);
   }
   if (matte !== got) {
     throw new AppError(

@@ -111,22 +111,12 @@ export interface KernelFunctions {
   dilate(src: number, w: number, h: number, r: number, out: number, work: number): void;
   freeCells(mask: number, w: number, h: number, places: number, n: number, seen: number): void;
   projectCells(cells: number, n: number, m: number, out: number): void;
-  cellSums(
-    plane: number,
-    other: number,
-    w: number,
-    h: number,
-    map: number,
-    border: number,
-    cell: number,
-    sums: number,
-  ): void;
+  cellSums(plane: number, other: number, w: number, h: number, map: number, cell: number, sums: number): void;
   layPlane(
     src: number,
     w: number,
     h: number,
     map: number,
-    border: number,
     gains: number,
     cell: number,
     out: number,

@@ -86,6 +86,13 @@ export async function decodeFrames(
   await startFfmpeg(args, { signal }).done;
 }
 
+/** The container's count of frames is a claim; what was decoded is the fact. */
+export const cutOff = (claimed: number, decoded: number): AppError =>
+  new AppError(
+    'cut_off',
+    `The footage should have ${claimed} frames, but only ${decoded} can be decoded. Copy it again from the camera or card.`,
+  );
+
 /**
  * 8-bit grey of a matte: the hole in the first plane.
  * @param held - With a second plane for holdouts: what stays in front, and shows nothing of the background.

@@ -1,6 +1,5 @@
-import { AppError } from '../core/errors.ts';
 import type { FrameFormat, FrameReader } from '../core/image/format.ts';
-import { decodeFrames } from './decode.ts';
+import { cutOff, decodeFrames } from './decode.ts';
 import { storedFormat } from './pixelFormat.ts';
 import type { ClipInfo } from './probe.ts';
 import { RawStore } from './rawStore.ts';
@@ -51,10 +50,7 @@ export async function decodeLuma(
   const store = new RawStore(path, format);
   if (store.count < count) {
     store.close();
-    throw new AppError(
-      'cut_off',
-      `The footage should have ${clip.frames} frames, but only ${range.first + store.count} can be decoded. Copy it again from the camera or card.`,
-    );
+    throw cutOff(clip.frames, range.first + store.count);
   }
   return new LumaFrames(store, range.first, clip.frames);
 }

@@ -23,22 +23,22 @@ export async function writeSmallMattes(
   }
 }
 
-/**
- * Mattes at a draft's size as masks, one px wider than what they touch. The last one asked for is kept.
- * @returns The mask of a frame; without any px where there is no matte.
- */
-export function smallMasks(full: FrameReader, small: FrameFormat, factor: number): (frame: number) => MaskPatch {
-  let held: { frame: number; mask: MaskPatch } | undefined;
-  return (frame) => {
-    if (held?.frame !== frame) {
-      const matte = shrinkMatte(full, frame, 0, small, factor);
-      const pixels: number[] = [];
-      matte.forEach((v, i) => v > 0 && pixels.push(i));
-      const none = { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
-      held = { frame, mask: pixels.length > 0 ? patchOf(pixels, small.width) : none };
-    }
-    return held.mask;
-  };
+/** Mattes at a draft's size as masks, one px wider than what they touch; without any px where there is no matte. */
+export async function smallMasks(
+  full: FrameReader,
+  small: FrameFormat,
+  factor: number,
+  signal?: AbortSignal,
+): Promise<MaskPatch[]> {
+  const pause = pauses(signal);
+  const out: MaskPatch[] = [];
+  for (let t = 0; t < full.count; t++) {
+    const pixels: number[] = [];
+    shrinkMatte(full, t, 0, small, factor).forEach((v, i) => v > 0 && pixels.push(i));
+    out.push(patchOf(pixels, small.width));
+    await pause();
+  }
+  return out;
 }
 
 /**

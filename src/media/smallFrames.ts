@@ -1,6 +1,5 @@
-import { AppError } from '../core/errors.ts';
 import type { FrameFormat } from '../core/image/format.ts';
-import { decodeFrames, draftFactor, draftFormat, type FrameRange } from './decode.ts';
+import { cutOff, decodeFrames, draftFactor, draftFormat } from './decode.ts';
 import { storedFormat } from './pixelFormat.ts';
 import type { ClipInfo } from './probe.ts';
 import { RawStore } from './rawStore.ts';
@@ -15,7 +14,7 @@ export interface SmallFrames {
 }
 
 /**
- * Decodes a clip, or a range of it, at a draft's size.
+ * Decodes a clip at a draft's size.
  * @throws AppError `cut_off` if it has fewer frames than it says.
  */
 export async function decodeSmall(
@@ -23,20 +22,13 @@ export async function decodeSmall(
   clip: ClipInfo,
   path: string,
   signal?: AbortSignal,
-  range?: FrameRange,
 ): Promise<SmallFrames> {
   const factor = draftFactor(clip.width, clip.height);
   const stored = draftFormat(storedFormat(clip.pixelFormat, clip.width, clip.height), factor);
-  await decodeFrames(input, [{ path, stored }], clip, signal, range);
+  await decodeFrames(input, [{ path, stored }], clip, signal);
   const store = new RawStore(path, stored.format);
   const { count } = store;
   store.close();
-  const expected = range?.count ?? clip.frames;
-  if (count < expected) {
-    throw new AppError(
-      'cut_off',
-      `The footage should have ${clip.frames} frames, but only ${(range?.first ?? 0) + count} can be decoded. Copy it again from the camera or card.`,
-    );
-  }
+  if (count < clip.frames) throw cutOff(clip.frames, count);
   return { path, format: stored.format, factor, count };
 }

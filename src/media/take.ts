@@ -16,7 +16,7 @@ import { ladder, VisibilityFinder } from '../core/reveal/visibility.ts';
 import { writeWhole, type FrameChoice, type GatheredFrame, type SessionJob } from './engineSession.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
-import { EngineThreads } from './threads.ts';
+import { EngineThreads, inStretches } from './threads.ts';
 
 /** A stage of the work, in words for people, and how much of it is done (0..1). */
 export interface Progress {
@@ -77,15 +77,10 @@ export class TakeWork {
     this.cells = createMatteCells(width, height, options.count);
     const { frames, mattes, settings, draft } = options;
     this.job = { frames, mattes, settings, draft, cells: this.cells };
-    this.threads = new EngineThreads(this.job, options.threads ?? availableParallelism());
-    options.signal?.addEventListener('abort', this.abort, { once: true });
-    if (options.signal?.aborted) this.abort();
+    this.threads = new EngineThreads(this.job, options.threads ?? availableParallelism(), options.signal);
   }
 
-  private readonly abort = (): void => void this.threads.stop(this.options.signal?.reason);
-
   async close(): Promise<void> {
-    this.options.signal?.removeEventListener('abort', this.abort);
     await this.threads.stop();
   }
 
@@ -93,7 +88,7 @@ export class TakeWork {
   async reveal(): Promise<RevealResult> {
     await this.readMattes();
     const motion = await this.solveMotion(FEW_LINKS);
-    const reveal = await this.ranges('reveal', 16, (first, last) => this.threads.run('reveal', { first, last }));
+    const reveal = await this.ranges('reveal', 16, (range) => this.threads.run('reveal', range));
     const { cell, cols, rows } = this.cells;
     const maps = reveal.map((r) => (r.unseen > 0 ? r.map : undefined));
     const best = maps.some(Boolean) ? bestAnchor(maps, this.cells, await this.finder(motion)) : undefined;
@@ -111,7 +106,7 @@ export class TakeWork {
     await this.readMattes();
     const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
     const choices = await this.stage('choice', () =>
-      this.ranges('reveal', 16, (first, last) => this.threads.run('choose', { first, last })),
+      this.ranges('reveal', 16, (range) => this.threads.run('choose', range)),
     );
     const local = await this.stage('parallax', () => this.probeParallax(choices, motion));
     const gathered = await this.gather(choices, local);
@@ -137,32 +132,18 @@ export class TakeWork {
     return result;
   }
 
-  /** Runs `work` over stretches of all frames, in parallel, and joins the results in order. */
-  private async ranges<T>(
+  private ranges<T>(
     stage: Progress['stage'],
     length: number,
-    work: (first: number, last: number) => Promise<T[] | undefined>,
+    work: (range: { first: number; last: number }) => Promise<T[]>,
   ): Promise<T[]> {
-    const { count } = this.options;
-    let done = 0;
-    const parts: Promise<T[]>[] = [];
-    for (let first = 0; first < count; first += length) {
-      const last = Math.min(count, first + length);
-      parts.push(
-        work(first, last).then((result) => {
-          done += last - first;
-          this.report(stage, done / count);
-          return result ?? [];
-        }),
-      );
-    }
-    return (await Promise.all(parts)).flat();
+    return inStretches(this.options.count, length, work, (done) => this.report(stage, done));
   }
 
   private async readMattes(): Promise<void> {
     const { count } = this.options;
-    await this.ranges('mattes', Math.ceil(count / (this.threads.count * 2)), (first, last) =>
-      this.threads.run('readMattes', { first, last }).then(() => undefined),
+    await this.ranges('mattes', Math.ceil(count / (this.threads.count * 2)), (range) =>
+      this.threads.run('readMattes', range).then(() => []),
     );
   }
 

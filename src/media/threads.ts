@@ -44,14 +44,23 @@ export class EngineThreads {
   private next = 0;
   private failure: unknown;
 
-  constructor(job: SessionJob, count: number) {
+  /** @param signal - When it is aborted all threads stop, and what was asked of them is rejected with its reason. */
+  constructor(
+    job: SessionJob,
+    count: number,
+    private readonly signal?: AbortSignal,
+  ) {
     this.threads = Array.from({ length: count }, () => {
       const thread: Thread = { worker: new Worker(ENTRY, { workerData: job }), busy: false };
       thread.worker.on('message', (reply: ThreadReply) => this.settle(reply));
       thread.worker.on('error', (error) => this.fail(error));
       return thread;
     });
+    signal?.addEventListener('abort', this.abort, { once: true });
+    if (signal?.aborted) this.abort();
   }
+
+  private readonly abort = (): void => void this.stop(this.signal?.reason);
 
   get count(): number {
     return this.threads.length;
@@ -80,6 +89,7 @@ export class EngineThreads {
 
   /** Stops all threads at once; what was asked of them is rejected with `reason`. */
   async stop(reason: unknown = new AppError('stopped', 'The work was stopped.')): Promise<void> {
+    this.signal?.removeEventListener('abort', this.abort);
     this.fail(reason);
     await Promise.all(this.threads.map((t) => t.worker.terminate()));
   }
@@ -115,4 +125,25 @@ export class EngineThreads {
     this.running.clear();
     this.queue.length = 0;
   }
+}
+
+/** Runs `work` over stretches of `length` of all frames, in parallel, and joins the results in order. */
+export async function inStretches<T>(
+  count: number,
+  length: number,
+  work: (range: { first: number; last: number }) => Promise<T[]>,
+  onProgress: (done: number) => void,
+): Promise<T[]> {
+  let done = 0;
+  const parts: Promise<T[]>[] = [];
+  for (let first = 0; first < count; first += length) {
+    const last = Math.min(count, first + length);
+    const part = work({ first, last }).then((result) => {
+      done += last - first;
+      onProgress(done / count);
+      return result;
+    });
+    parts.push(part);
+  }
+  return (await Promise.all(parts)).flat();
 }

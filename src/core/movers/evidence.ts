@@ -14,7 +14,7 @@ const CHROMA_TIMES = 2;
 /** Unlikeness of a place that nothing is known of. */
 export const UNKNOWN = 65535;
 
-export const comparedWith = (frame: number, count: number): number[] =>
+const comparedWith = (frame: number, count: number): number[] =>
   OFFSETS.flatMap((d) => [frame - d, frame + d]).filter((s) => s >= 0 && s < count);
 
 /**

@@ -11,8 +11,6 @@ const BITS = 12;
 const LIGHT_CELL = 48;
 /** Cells on each side whose median is a cell's gain: wider than a mover and its shadow. */
 const LIGHT_REACH = 2;
-/** Samples nearer to the border of a frame than this are not laid over another, px: the bilinear kernel needs none. */
-const BORDER = 0;
 /** Change of light that is believed. */
 const MOST_GAIN = 2;
 /** Added to both sums before they are divided, 12-bit levels: black has no gain. */
@@ -83,7 +81,7 @@ export class FrameLayer {
         // Chroma lies around its neutral and has no gain of its own; the light's colour hardly changes within a shot.
         const gains = p === 0 ? this.gains(own[0].at, at, m) : new Float32Array(this.lightCells(p)).fill(1);
         const [light, work] = [kernels.put(gains), kernels.alloc(width * 4)];
-        kernels.run.layPlane(at, width, height, m, BORDER, light, LIGHT_CELL, into[p].at, work);
+        kernels.run.layPlane(at, width, height, m, light, LIGHT_CELL, into[p].at, work);
       });
     });
   }
@@ -100,7 +98,7 @@ export class FrameLayer {
     const [cols, rows] = [Math.ceil(width / LIGHT_CELL), Math.ceil(height / LIGHT_CELL)];
     return kernels.scoped(() => {
       const at = kernels.alloc(cols * rows * 12);
-      kernels.run.cellSums(own, other, width, height, map, BORDER, LIGHT_CELL, at);
+      kernels.run.cellSums(own, other, width, height, map, LIGHT_CELL, at);
       const sums = kernels.f32(at, cols * rows * 3);
       const log = new Float32Array(cols * rows);
       for (let i = 0; i < log.length; i++) {

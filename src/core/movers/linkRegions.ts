@@ -39,7 +39,6 @@ const WHOLE_SHARE = 0.6;
 /**
  * Links the moving regions of all frames into trails: each is expected to go on as it went, and takes what lies there. Where
  * two cross, each px goes to the one whose expected place is nearer, and both keep their movement.
- *
  */
 export function linkRegions(
   regions: readonly (readonly MaskPatch[])[],
@@ -90,7 +89,7 @@ function expectedPlace({ place, last, velocity }: Live, t: number, step: Step): 
   return { x: carried.x + (t - last) * velocity.x, y: carried.y + (t - last) * velocity.y };
 }
 
-/** The live ones that a region may belong to: each with its mask as expected, that grown by SEARCH_PX, and its px. */
+/** The live ones that a region may belong to, each given by its expected mask grown by SEARCH_PX, and its px. */
 function claimants(region: MaskPatch, near: readonly { wide: MaskPatch; area: number }[]): number[] {
   const area = areaOf(region);
   return near.flatMap(({ wide, area: own }, k) => {

@@ -12,8 +12,9 @@ export function areaOf({ data }: MaskPatch): number {
   return sum;
 }
 
-/** @param pixels - Indices y·w + x of a frame of width `w`; at least one. */
+/** @param pixels - Indices y·w + x of a frame of width `w`; none gives an empty patch. */
 export function patchOf(pixels: readonly number[], w: number): MaskPatch {
+  if (pixels.length === 0) return { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
   let [x0, y0, x1, y1] = [Infinity, Infinity, -1, -1];
   for (const i of pixels) {
     const [x, y] = [i % w, Math.floor(i / w)];
@@ -55,6 +56,9 @@ export function shared(a: MaskPatch, b: MaskPatch): number {
   }
   return n;
 }
+
+/** Where a place of small frames lies in the clip: both have their px centres at whole numbers. */
+export const inClip = (place: number, factor: number): number => (place + 0.5) * factor - 0.5;
 
 /** 1 where a patch has a px, for any px of the plane. */
 export const at = (p: MaskPatch, x: number, y: number): number =>
@@ -128,36 +132,25 @@ export function distanceFrom(patch: MaskPatch, rect: Rect): Float32Array {
   return out;
 }
 
+/** Neighbours that come before a px, row by row, and their distances; those after it lie on the other side. */
+const BEFORE = [
+  [-1, 0, 1],
+  [-1, -1, Math.SQRT2],
+  [0, -1, 1],
+  [1, -1, Math.SQRT2],
+];
+
 /** Distance of every px from the nearest one that has a value. */
 function chamfer(values: Uint8Array, value: 0 | 1, w: number, h: number): Float32Array {
   const far = w + h;
   const d = Float32Array.from(values, (v) => (v === value ? 0 : far));
-  const step = (i: number, x: number, y: number, dx: number, dy: number): void => {
-    const [u, v] = [x + dx, y + dy];
-    if (u < 0 || v < 0 || u >= w || v >= h) return;
-    d[i] = Math.min(d[i], d[v * w + u] + Math.hypot(dx, dy));
+  const lower = (x: number, y: number, side: 1 | -1): void => {
+    for (const [dx, dy, away] of BEFORE) {
+      const [u, v] = [x + side * dx, y + side * dy];
+      if (u >= 0 && v >= 0 && u < w && v < h) d[y * w + x] = Math.min(d[y * w + x], d[v * w + u] + away);
+    }
   };
-  for (let y = 0; y < h; y++) {
-    for (let x = 0; x < w; x++) {
-      for (const [dx, dy] of [
-        [-1, 0],
-        [-1, -1],
-        [0, -1],
-        [1, -1],
-      ])
-        step(y * w + x, x, y, dx, dy);
-    }
-  }
-  for (let y = h - 1; y >= 0; y--) {
-    for (let x = w - 1; x >= 0; x--) {
-      for (const [dx, dy] of [
-        [1, 0],
-        [1, 1],
-        [0, 1],
-        [-1, 1],
-      ])
-        step(y * w + x, x, y, dx, dy);
-    }
-  }
+  for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) lower(x, y, 1);
+  for (let y = h - 1; y >= 0; y--) for (let x = w - 1; x >= 0; x--) lower(x, y, -1);
   return d;
 }

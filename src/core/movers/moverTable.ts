@@ -1,3 +1,4 @@
+import { inClip } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 
 /**
@@ -6,7 +7,7 @@ import type { Mover } from './movers.ts';
  * @param factor - Px of the clip per px of the masks.
  */
 export function moversJson(movers: readonly Mover[], factor: number): string {
-  const place = (v: number): number => Math.round(((v + 0.5) * factor - 0.5) * 10) / 10;
+  const place = (v: number): number => Math.round(inClip(v, factor) * 10) / 10;
   const table = movers.map(({ first, last, best, masks, path }) => ({
     first,
     last,

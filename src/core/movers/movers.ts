@@ -89,7 +89,9 @@ function bestFrame(mover: Omit<Mover, 'best'>, all: readonly Omit<Mover, 'best'>
     const t = mover.first + k;
     const near = all.some((other) => {
       const mask = other === mover ? undefined : (other.masks[t - other.first] as MaskPatch | undefined);
-      return mask !== undefined && intersect(mask, mover.masks[k]).width * intersect(mask, mover.masks[k]).height > 0;
+      if (!mask) return false;
+      const both = intersect(mask, mover.masks[k]);
+      return both.width > 0 && both.height > 0;
     });
     return near ? 0 : area;
   });

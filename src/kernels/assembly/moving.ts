@@ -10,20 +10,20 @@ const NOWHERE: u16 = 65535;
  * Every third px both ways is looked at. `map` is a homography (9 f32) from px of the plane to px of the other.
  */
 export function cellSums(
-  plane: usize, other: usize, w: i32, h: i32, map: usize, border: f32, cell: i32, sums: usize,
+  plane: usize, other: usize, w: i32, h: i32, map: usize, cell: i32, sums: usize,
 ): void {
   const cols = (w + cell - 1) / cell;
   const rows = (h + cell - 1) / cell;
   memory.fill(sums, 0, <usize>(cols * rows * 12));
-  const right = <f32>(w - 1) - border;
-  const bottom = <f32>(h - 1) - border;
+  const right = <f32>(w - 1);
+  const bottom = <f32>(h - 1);
   const half: f32 = 0.5;
   for (let y = 1; y < h; y += 3) {
     for (let x = 1; x < w; x += 3) {
       const q = <f32>1 / (load<f32>(map, 24) * <f32>x + load<f32>(map, 28) * <f32>y + load<f32>(map, 32));
       const px = (load<f32>(map) * <f32>x + load<f32>(map, 4) * <f32>y + load<f32>(map, 8)) * q;
       const py = (load<f32>(map, 12) * <f32>x + load<f32>(map, 16) * <f32>y + load<f32>(map, 20)) * q;
-      if (!(px >= border && py >= border && px <= right && py <= bottom)) continue;
+      if (!(px >= 0 && py >= 0 && px <= right && py <= bottom)) continue;
       const s = sums + <usize>(((y / cell) * cols + x / cell) * 12);
       const there = other + (<usize>(<i32>(py + half) * w + <i32>(px + half)) << 1);
       store<f32>(s, load<f32>(s) + <f32>load<u16>(plane + (<usize>(y * w + x) << 1)));
@@ -36,13 +36,13 @@ export function cellSums(
 /**
  * Lays a plane over another: sampled bilinearly where `map` (homography, 9 f32, from px of the result to px of the plane)
  * leads, times a gain that is given at the middles of cells of `cell` px; at most 4095; NOWHERE where that is outside the
- * plane or nearer to its border than `border`. `work` is w f32.
+ * plane. `work` is w f32.
  */
 export function layPlane(
-  src: usize, w: i32, h: i32, map: usize, border: f32, gains: usize, cell: i32, out: usize, work: usize,
+  src: usize, w: i32, h: i32, map: usize, gains: usize, cell: i32, out: usize, work: usize,
 ): void {
-  const right = <f32>(w - 1) - border;
-  const bottom = <f32>(h - 1) - border;
+  const right = <f32>(w - 1);
+  const bottom = <f32>(h - 1);
   const stride = <usize>w << 1;
   for (let y = 0; y < h; y++) {
     // Light is smooth: its gain is worked out anew on every fourth row only.
@@ -53,12 +53,12 @@ export function layPlane(
     const line = out + <usize>y * stride;
     let x = 0;
     for (; x + 4 <= w; x += 4) {
-      layFour(src, stride, map, x, bx, by, bq, border, right, bottom, work, line + (<usize>x << 1));
+      layFour(src, stride, map, x, bx, by, bq, right, bottom, work, line + (<usize>x << 1));
     }
     // The last ones lie in a group of four that ends with the row.
     if (x < w && w >= 4) {
       x = w - 4;
-      layFour(src, stride, map, x, bx, by, bq, border, right, bottom, work, line + (<usize>x << 1));
+      layFour(src, stride, map, x, bx, by, bq, right, bottom, work, line + (<usize>x << 1));
     }
   }
 }
@@ -67,13 +67,13 @@ export function layPlane(
 @inline
 function layFour(
   src: usize, stride: usize, map: usize, x: i32, bx: f32, by: f32, bq: f32,
-  border: f32, right: f32, bottom: f32, gain: usize, out: usize,
+  right: f32, bottom: f32, gain: usize, out: usize,
 ): void {
   const fx = f32x4.add(f32x4.splat(<f32>x), f32x4(0, 1, 2, 3));
   const q = f32x4.div(f32x4.splat(1), f32x4.add(f32x4.mul(f32x4.splat(load<f32>(map, 24)), fx), f32x4.splat(bq)));
   const px = f32x4.mul(f32x4.add(f32x4.mul(f32x4.splat(load<f32>(map)), fx), f32x4.splat(bx)), q);
   const py = f32x4.mul(f32x4.add(f32x4.mul(f32x4.splat(load<f32>(map, 12)), fx), f32x4.splat(by)), q);
-  const low = f32x4.splat(border);
+  const low = f32x4.splat(0);
   const inside = v128.and(
     v128.and(f32x4.ge(px, low), f32x4.le(px, f32x4.splat(right))),
     v128.and(f32x4.ge(py, low), f32x4.le(py, f32x4.splat(bottom))),

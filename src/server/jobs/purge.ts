@@ -2,6 +2,7 @@ import { readdir, rm, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Op } from 'sequelize';
 import type { Files } from '../files.ts';
+import { removeFound } from '../services/moverOutlines.ts';
 import { Clip } from '../store/clip.ts';
 import { Export } from '../store/export.ts';
 import { Search } from '../store/search.ts';
@@ -37,9 +38,7 @@ async function purgeShot(shot: Shot, files: Files): Promise<void> {
   for (const { id } of await Export.findAll({ where })) {
     await rm(files.exportFolder(id), { recursive: true, force: true });
   }
-  for (const { id } of await Search.findAll({ where })) {
-    for (const kind of ['json', 'masks'] as const) await rm(files.search(id, kind), { force: true });
-  }
+  for (const { id } of await Search.findAll({ where })) await removeFound(files, id);
   await shot.destroy({ force: true });
 }
 

@@ -1,6 +1,7 @@
 import { writeFile } from 'node:fs/promises';
 import type { MoverOutlines, MoverView } from '../../contract/movers.ts';
 import type { Point } from '../../core/geometry/homography.ts';
+import { inClip } from '../../core/movers/maskPatch.ts';
 import type { Mover } from '../../core/movers/movers.ts';
 import { findMovers } from '../../media/moversWork.ts';
 import { pauses } from '../../media/pauses.ts';
@@ -30,7 +31,7 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
     const onProgress = (stage: string, done: number): void => work.report(stage, done);
     const movers = await findMovers({ frames, count, signal: work.signal, onProgress });
     const pause = pauses(work.signal);
-    const listed: Awaited<ReturnType<typeof listing>>[] = [];
+    const listed: Listing[] = [];
     for (const mover of movers.slice(0, MOST_MOVERS)) {
       listed.push(await listing(mover, first, frames.factor, clip, pause));
     }
@@ -41,6 +42,11 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
   });
 }
 
+interface Listing {
+  view: MoverView;
+  outlines: MoverOutlines;
+}
+
 /** A mover in frames of the clip and px of the picture as shown. */
 async function listing(
   mover: Mover,
@@ -48,7 +54,7 @@ async function listing(
   factor: number,
   clip: StoredClip,
   pause: () => Promise<void>,
-): Promise<{ view: MoverView; outlines: MoverOutlines }> {
+): Promise<Listing> {
   const outlines: MoverOutlines = {};
   for (const [k, mask] of mover.masks.entries()) {
     const outline = shownOutline(mask, factor, clip);
@@ -57,7 +63,7 @@ async function listing(
   }
   const { rotation, width, height } = clip.info;
   const middle = (p: Point): Point =>
-    toShown({ x: (p.x + 0.5) * factor - 0.5, y: (p.y + 0.5) * factor - 0.5 }, rotation, width, height);
+    toShown({ x: inClip(p.x, factor), y: inClip(p.y, factor) }, rotation, width, height);
   const best = first + mover.best;
   return {
     outlines,

@@ -2,8 +2,6 @@ import type { CoverageData } from '../../contract/takes.ts';
 import { coverageOf, mendOf } from '../../core/coverage/coverage.ts';
 import type { FrameFormat } from '../../core/image/format.ts';
 import type { DrawnMattes } from '../../media/drawnMattes.ts';
-import type { MaskPatch } from '../../core/movers/maskPatch.ts';
-import { pauses } from '../../media/pauses.ts';
 import { smallMasks } from '../../media/matteFile.ts';
 import type { Files } from '../files.ts';
 import type { StoredClip } from '../services/frameStores.ts';
@@ -25,13 +23,7 @@ export async function watchCoverage(
     const cut = masks.slice(Math.max(0, first - from), Math.max(0, last + 1 - from));
     return cut.length > 0 ? [{ first: Math.max(from, first) - first, masks: cut }] : [];
   });
-  const maskAt = smallMasks(mattes, small.format, small.factor);
-  const pause = pauses(signal);
-  const masks: MaskPatch[] = [];
-  for (let t = 0; t < mattes.count; t++) {
-    masks.push(maskAt(t));
-    await pause();
-  }
+  const masks = await smallMasks(mattes, small.format, small.factor, signal);
   const flagged = coverageOf(movers, (frame) => masks[frame]);
   const mend = mendOf(flagged);
   return {

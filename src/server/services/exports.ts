@@ -6,6 +6,7 @@ import type { ExportBody, ExportKind, ExportView } from '../../contract/takes.ts
 import { AppError } from '../../core/errors.ts';
 import type { Files } from '../files.ts';
 import { Export, exportView } from '../store/export.ts';
+import { cancelWork } from '../store/work.ts';
 import { picksInOrder, picksOf } from './layers.ts';
 import { findShot } from './shots.ts';
 
@@ -53,8 +54,7 @@ export class ExportService {
 
   async cancel(id: string): Promise<ExportView> {
     const row = await findExport(id);
-    if (row.state === 'queued') await row.update({ state: 'cancelled' });
-    else if (row.state === 'running') await row.update({ cancel: true });
+    await cancelWork(row);
     return this.changed(row);
   }
 

@@ -1,4 +1,4 @@
-import { readFile, writeFile } from 'node:fs/promises';
+import { readFile, rm, writeFile } from 'node:fs/promises';
 import { deserialize, serialize } from 'node:v8';
 import type { Point } from '../../core/geometry/homography.ts';
 import type { MaskPatch } from '../../core/movers/maskPatch.ts';
@@ -31,4 +31,8 @@ export async function writeMasks(files: Files, searchId: string, masks: FoundMas
 export async function readMasks(files: Files, searchId: string): Promise<FoundMasks> {
   const bytes = await readFile(files.search(searchId, 'masks')).catch(() => undefined);
   return bytes ? (deserialize(bytes) as FoundMasks) : [];
+}
+
+export async function removeFound(files: Files, searchId: string): Promise<void> {
+  for (const kind of ['json', 'masks'] as const) await rm(files.search(searchId, kind), { force: true });
 }

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { readFile, rm } from 'node:fs/promises';
+import { readFile } from 'node:fs/promises';
 import type { ServerEvent } from '../../contract/events.ts';
 import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
 import { workRange } from '../../contract/shots.ts';
@@ -8,6 +8,8 @@ import type { Files } from '../files.ts';
 import { Clip } from '../store/clip.ts';
 import { Search, searchView } from '../store/search.ts';
 import { shotView } from '../store/shot.ts';
+import { cancelWork } from '../store/work.ts';
+import { removeFound } from './moverOutlines.ts';
 import { findShot } from './shots.ts';
 
 interface MoverDoors {
@@ -38,7 +40,7 @@ export class MoverService {
     if (before && ['queued', 'running'].includes(before.state) && !before.cancel) return searchView(before);
     if (before) {
       await before.destroy();
-      for (const kind of ['json', 'masks'] as const) await rm(this.files.search(before.id, kind), { force: true });
+      await removeFound(this.files, before.id);
     }
     const row = await Search.create({ id: randomUUID(), shotId, first, count });
     await this.doors.queue(row.id);
@@ -48,8 +50,7 @@ export class MoverService {
   /** Stops a search. @throws AppError `not_found`. */
   async cancel(shotId: string): Promise<SearchView> {
     const row = await this.find(shotId);
-    if (row.state === 'queued') await row.update({ state: 'cancelled', secondsLeft: null });
-    else if (row.state === 'running') await row.update({ cancel: true });
+    await cancelWork(row);
     return this.changed(row);
   }
 

@@ -5,6 +5,7 @@ import type { TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
 import { AppError } from '../../core/errors.ts';
 import { Clip } from '../store/clip.ts';
 import type { Shot } from '../store/shot.ts';
+import { cancelWork } from '../store/work.ts';
 import { Take, takeView } from '../store/take.ts';
 import { basisOf, picksOf } from './layers.ts';
 import { findShot } from './shots.ts';
@@ -75,8 +76,7 @@ export class TakeService {
   /** Asks whoever computes it to stop; what is finished stays, and the take can be gone on with. */
   async cancel(id: string): Promise<TakeView> {
     const take = await findTake(id);
-    if (take.state === 'queued') await take.update({ state: 'cancelled', secondsLeft: null });
-    else if (take.state === 'running') await take.update({ cancel: true });
+    await cancelWork(take);
     return this.changed(take);
   }
 

@@ -9,6 +9,7 @@ import { trackCsv, trackJson, type TrackRow } from '../../core/tracking/trackTab
 import { Clip } from '../store/clip.ts';
 import { Follow, followView } from '../store/follow.ts';
 import { shotView, type Shot } from '../store/shot.ts';
+import { cancelWork } from '../store/work.ts';
 import { findShot } from './shots.ts';
 
 interface TrackDoors {
@@ -51,8 +52,7 @@ export class TrackService {
   async cancel(id: string): Promise<FollowView> {
     const row = await Follow.findByPk(id);
     if (!row) throw new AppError('not_found', `There is no following ${id}.`);
-    if (row.state === 'queued') await row.update({ state: 'cancelled', secondsLeft: null });
-    else if (row.state === 'running') await row.update({ cancel: true });
+    await cancelWork(row);
     return this.changed(row);
   }
 

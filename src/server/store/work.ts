@@ -25,3 +25,9 @@ export const WORK_COLUMNS = {
 export function workView({ state, stage, progress, secondsLeft, error }: WorkRow): WorkProgress {
   return { state, stage, progress, secondsLeft: secondsLeft ?? null, error: error ?? null };
 }
+
+/** Stops work: what waits at once, what runs as soon as it hears of it; what has ended stays as it is. */
+export async function cancelWork(row: WorkRow): Promise<void> {
+  if (row.state === 'queued') await row.update({ state: 'cancelled', secondsLeft: null });
+  else if (row.state === 'running') await row.update({ cancel: true });
+}

@@ -56,7 +56,12 @@ export function useViewport(view: Ref<Size>, frame: Ref<Size>) {
     y: (y - place.value.top) / place.value.scale - 0.5,
   });
 
-  return { place, zoom, zoomTo, pan, toFrame, fit: () => (chosen.value = undefined) };
+  /** The middle of a px of the frame on the screen. */
+  const toScreen = (x: number, y: number): [number, number] => [
+    place.value.left + (x + 0.5) * place.value.scale,
+    place.value.top + (y + 0.5) * place.value.scale,
+  ];
+  return { place, zoom, zoomTo, pan, toFrame, toScreen, fit: () => (chosen.value = undefined) };
 }
 
 export type Viewport = ReturnType<typeof useViewport>;

@@ -11,8 +11,9 @@ const flag = computed(() =>
   reveals.data[props.removalId]?.coverage?.flagged.find(({ frame }) => frame === props.frame),
 );
 const points = computed(() => {
-  const { scale, left, top } = props.viewport.place.value;
-  return flag.value?.outline.map((v, i) => (i % 2 === 0 ? left : top) + (v + 0.5) * scale).join(' ');
+  const places = flag.value?.outline ?? [];
+  const corner = (i: number): string => props.viewport.toScreen(places[2 * i], places[2 * i + 1]).join();
+  return Array.from({ length: places.length / 2 }, (_, i) => corner(i)).join(' ');
 });
 </script>
 

@@ -5,20 +5,15 @@ import type { Viewport } from '../../picture/useViewport.ts';
 
 const props = defineProps<{ viewport: Viewport; mover: MoverView; frame: number }>();
 
-/** Place on the screen of a px of the frame. */
-function onScreen(x: number, y: number): [number, number] {
-  const { scale, left, top } = props.viewport.place.value;
-  return [left + (x + 0.5) * scale, top + (y + 0.5) * scale];
-}
 const places = computed(() =>
   Array.from({ length: props.mover.path.length / 2 }, (_, i) =>
-    onScreen(props.mover.path[2 * i], props.mover.path[2 * i + 1]),
+    props.viewport.toScreen(props.mover.path[2 * i], props.mover.path[2 * i + 1]),
   ),
 );
 const here = computed(() => places.value.at(props.frame - props.mover.first));
 const box = computed(() => {
   const [x, y, width, height] = props.mover.box;
-  const [left, top] = onScreen(x, y);
+  const [left, top] = props.viewport.toScreen(x, y);
   const { scale } = props.viewport.place.value;
   return { x: left, y: top, width: width * scale, height: height * scale };
 });
