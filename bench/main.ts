@@ -6,16 +6,18 @@ import { isRendered, renderShot } from '../demo/render.ts';
 import { SHOTS } from '../demo/shots/index.ts';
 import { benchCoverage } from './coverageBench.ts';
 import { benchMovers, type MoverScore } from './moverBench.ts';
+import { benchOutlines, type Outlines } from './outlineBench.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|track|movers|coverage] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|track|movers|coverage|outline] [--json FILE]
 const { values } = parseArgs({
   options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
 const FILLED = ['boardwalk', 'mill-door', 'fen-flight'];
 const TRACKED = ['boardwalk', 'granary'];
 const WATCHED = ['boardwalk', 'fen-flight'];
+const OUTLINED = ['boardwalk', 'mill-door', 'fen-flight'];
 const SEARCHED = ['boardwalk', 'mill-door', 'fen-flight', 'granary'];
 
 const folder = values.demo ?? join(process.env.MNESTRA_DATA ?? 'data', 'demo');
@@ -37,6 +39,12 @@ try {
       const movers = await benchMovers(shot, folder, scratch);
       results.push({ shot: shot.name, movers });
       printMovers(shot.name, movers);
+    }
+    if (wants('outline', OUTLINED)) {
+      if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
+      const outlines = await benchOutlines(shot, folder, scratch);
+      results.push({ shot: shot.name, outlines });
+      if (outlines) printOutlines(shot.name, outlines);
     }
     if (wants('coverage', WATCHED)) {
       if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
@@ -110,4 +118,26 @@ function printMovers(name: string, s: MoverScore): void {
       `grown by 6 px it covers ${percent(s.covered)} of the true matte and is ${s.size.toFixed(2)} times as large; ` +
       `${(s.search.cpuSeconds / s.decode.cpuSeconds).toFixed(2)} x the CPU time of decoding, decoding included\n\n`,
   );
+}
+
+function printOutlines(name: string, { points, follows, outline, decode }: Outlines): void {
+  const lines = [
+    `${name}: outlines by pointing, intersection over union`,
+    'body                frame      box   3 clicks  longest answer',
+    ...points.map(
+      (p) =>
+        `${p.body}${p.crowded ? ' (others close)' : ''}`.padEnd(30) +
+        String(p.frame).padStart(4) +
+        p.box.toFixed(3).padStart(9) +
+        p.clicks.toFixed(3).padStart(10) +
+        `${Math.round(p.ms)} ms`.padStart(10),
+    ),
+    ...follows.map(
+      (f) =>
+        `${f.body} followed from frame ${f.from}: mean ${f.mean.toFixed(3)}, ${f.corrections} corrections, ` +
+        `${f.outlined} of ${f.frames} judged frames outlined`,
+    ),
+    `mnestra outline: ${(outline.cpuSeconds / decode.cpuSeconds).toFixed(1)} x the CPU time of decoding, decoding included`,
+  ];
+  process.stdout.write(`${lines.join('\n')}\n\n`);
 }

@@ -7,6 +7,8 @@ export interface Thing {
   layer: Layer;
   /** `still`: part of the world; `moves`: passes and stays in the film; `gone`: is to be removed; `light`: multiplies. */
   kind: 'still' | 'moves' | 'gone' | 'light';
+  /** Name of the walker, vehicle or object whose body (not shadow) this is, or a part of it. */
+  body?: string;
 }
 
 /** A scene as filmed by one camera: everything needed to draw any moment of it. */
@@ -130,6 +132,16 @@ export class Truth {
     );
   }
 
+  /** The bodies of the scene, by name: where a frame shows each, in front of all else. */
+  bodies(frame: number): Map<string, (x: number, y: number) => boolean> {
+    const time = frameTime(this.shot, frame);
+    const things = this.scene.things(time).filter((t) => t.kind !== 'light');
+    const covers = things.map(({ layer }) => this.coveredBy([layer], time, 0.5));
+    const names = new Set(things.flatMap(({ body }) => body ?? []));
+    const seen = (name: string) => (x: number, y: number) => things.findLast((_, k) => covers[k](x, y))?.body === name;
+    return new Map([...names].map((name) => [name, seen(name)]));
+  }
+
   private covering(frame: number, kind: Thing['kind']): (x: number, y: number) => boolean {
     const time = frameTime(this.shot, frame);
     const things = this.scene.things(time).filter((t) => t.kind === kind);
@@ -139,7 +151,7 @@ export class Truth {
     );
   }
 
-  private coveredBy(layers: Layer[], time: number): (x: number, y: number) => boolean {
+  private coveredBy(layers: Layer[], time: number, opacity = 0.01): (x: number, y: number) => boolean {
     const { lens } = this.shot;
     const toPlane = (plane: Layer['plane'], y: number): Matrix3 =>
       invert3(planeToPixel(this.scene.pose(time + rowTime(lens, y)), plane, lens.focal));
@@ -152,7 +164,7 @@ export class Truth {
         const p = project(m, ux, uy);
         const [tx, ty] = [Math.round(p.x * texture.width - 0.5), Math.round(p.y * texture.height - 0.5)];
         if (tx < 0 || ty < 0 || tx >= texture.width || ty >= texture.height) return false;
-        return this.renderer.f32(texture.at + (ty * texture.width + tx) * 16, 4)[3] > 0.01;
+        return this.renderer.f32(texture.at + (ty * texture.width + tx) * 16, 4)[3] > opacity;
       });
     };
   }

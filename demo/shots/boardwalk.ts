@@ -75,8 +75,8 @@ export const boardwalk: Shot = {
           ...world,
           { kind: 'gone', layer: a.shadow },
           { kind: 'moves', layer: b.shadow },
-          { kind: 'gone', layer: a.body },
-          { kind: 'moves', layer: b.body },
+          { kind: 'gone', layer: a.body, body: 'walker' },
+          { kind: 'moves', layer: b.body, body: 'other walker' },
         ];
       },
     };

@@ -57,6 +57,7 @@ export const fenFlight: Shot = {
         const at = (texture: Texture, along: number, wide: number, y: number, dx = 0, dz = 0): Thing => ({
           kind: 'gone',
           layer: { texture, plane: turned(x + dx, z + dz, along, wide, DYKE_HEIGHT + y) },
+          body: texture === cart.shadow ? undefined : 'cart',
         });
         return [
           ...world,

@@ -53,7 +53,7 @@ export const millDoor: Shot = {
     ];
     const binThings: Thing[] = [
       { kind: 'gone', layer: { texture: contact, plane: flat(-1.92, 6.2, 1.3, 0.7, 0.001) } },
-      { kind: 'gone', layer: { texture: bin, plane: upright(-2, 6.15, 0.32, 0.98) } },
+      { kind: 'gone', layer: { texture: bin, plane: upright(-2, 6.15, 0.32, 0.98) }, body: 'bin' },
     ];
     const passers = [
       new Walker(
@@ -115,7 +115,7 @@ export const millDoor: Shot = {
           ...world,
           ...binThings,
           ...walking.map((w): Thing => ({ kind: 'gone', layer: w.shadow })),
-          ...walking.map((w): Thing => ({ kind: 'gone', layer: w.body })),
+          ...walking.map((w, n): Thing => ({ kind: 'gone', layer: w.body, body: `passer-by ${n + 1}` })),
           light,
         ];
       },

@@ -58,7 +58,7 @@ export const phone: Shot = {
         return [
           ...world,
           { kind: 'gone', layer: { texture: shadow, plane: flat(x, 5.2, 5, 2.4, 0.002) } },
-          { kind: 'gone', layer: { texture: body, plane: upright(x, 5.2, 1.1, 1.925) } },
+          { kind: 'gone', layer: { texture: body, plane: upright(x, 5.2, 1.1, 1.925) }, body: 'cyclist' },
         ];
       },
     };

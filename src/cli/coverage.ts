@@ -26,7 +26,7 @@ export async function coverageCommand(
     const { frames, factor } = small;
     const count = prepared.clip.frames;
     const onProgress = (stage: string, done: number): void => terminal.progress(stage, done);
-    const movers = await findMovers({ frames, count, threads, signal, onProgress });
+    const { movers } = await findMovers({ frames, count, threads, signal, onProgress });
     const masks = await smallMasks(mattes, frames.format, factor, signal);
     const flagged = coverageOf(movers, (frame) => masks[frame]);
     const area = factor * factor;

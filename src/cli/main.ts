@@ -6,6 +6,7 @@ import { partsUpTo, quadArea, TRACK_PARTS, type Quad, type TrackPart } from '../
 import { coverageCommand } from './coverage.ts';
 import { fillCommand } from './fill.ts';
 import { moversCommand } from './movers.ts';
+import { outlineCommand } from './outline.ts';
 import { probeCommand } from './probe.ts';
 import { revealCommand } from './reveal.ts';
 import { Terminal } from './terminal.ts';
@@ -30,6 +31,14 @@ const HELP = `mnestra: removes what should not be in a shot
       --model NAME      richest motion to allow: ${TRACK_PARTS.join(', ')} (perspective)
       --without NAME    a part of that motion to leave out; may be given more than once
       --first N, --last N   frames to follow it over (all)
+  mnestra outline --input FILE --frame N --add x,y --output FILE [options]
+      outlines the thing at a place (px) of a frame, and follows it over the shot: a grey video (255 on the thing)
+      --add x,y         on the thing; may be given more than once
+      --remove x,y      not on the thing; may be given more than once
+      --box x,y,w,h     drawn around the thing; instead of --add, or with it
+      --first N, --last N   frames to follow it over (all)
+      --json FILE       its frames, with a confidence (0..1) for each
+      --threads N
   mnestra movers --input FILE --output FILE [--json FILE] [--threads N]
       everything that moves against the background: a grey video (255 on what moves), and a list of it
   mnestra coverage --input FILE --matte FILE [--json FILE] [--threads N]
@@ -58,6 +67,9 @@ const OPTIONS = {
   model: { type: 'string' },
   without: { type: 'string', multiple: true },
   first: { type: 'string' },
+  add: { type: 'string', multiple: true },
+  remove: { type: 'string', multiple: true },
+  box: { type: 'string' },
   last: { type: 'string' },
   'no-grain': { type: 'boolean' },
   draft: { type: 'boolean' },
@@ -84,6 +96,7 @@ async function main(signal: AbortSignal): Promise<void> {
     if (command === 'fill') await fillCommand(fillRequest(values), terminal, signal);
     else if (command === 'reveal') await revealCommand(revealRequest(values), terminal, signal);
     else if (command === 'track') await trackCommand(trackRequest(values), terminal, signal);
+    else if (command === 'outline') await outlineCommand(outlineRequest(values), terminal, signal);
     else if (command === 'movers') await moversCommand(moversRequest(values), terminal, signal);
     else if (command === 'coverage') await coverageCommand(coverageRequest(values), terminal, signal);
     else if (command === 'probe') await probeCommand(required(file, 'FILE'));
@@ -134,6 +147,38 @@ function trackRequest(v: Values) {
     first: whole('--first', v.first, 0, 10_000_000),
     last: whole('--last', v.last, 0, 10_000_000),
   };
+}
+
+function outlineRequest(v: Values) {
+  const [add, remove] = [v.add, v.remove].map((list, k) =>
+    (list ?? []).map((text) => {
+      const [x, y] = numbers(k === 0 ? '--add' : '--remove', text, 2, 'x,y');
+      return { x, y };
+    }),
+  );
+  const box = v.box === undefined ? undefined : numbers('--box', v.box, 4, 'x,y,width,height');
+  if (add.length === 0 && !box) throw new AppError('usage', '--add or --box is missing: where is the thing?');
+  if (box && (box[2] < 1 || box[3] < 1)) throw new AppError('usage', `--box has no size: "${v.box}".`);
+  return {
+    input: required(v.input, '--input'),
+    frame: whole('--frame', required(v.frame, '--frame'), 0, 10_000_000)!,
+    add,
+    remove,
+    box: box && { x: box[0], y: box[1], width: box[2], height: box[3] },
+    output: required(v.output, '--output'),
+    json: v.json,
+    first: whole('--first', v.first, 0, 10_000_000),
+    last: whole('--last', v.last, 0, 10_000_000),
+    threads: whole('--threads', v.threads, 1, 64),
+  };
+}
+
+function numbers(name: string, text: string, count: number, form: string): number[] {
+  const values = text.split(',').map((v) => (v.trim() === '' ? NaN : Number(v)));
+  if (values.length !== count || !values.every(Number.isFinite)) {
+    throw new AppError('usage', `${name} takes ${form} in px, not "${text}".`);
+  }
+  return values;
 }
 
 function moversRequest(v: Values) {

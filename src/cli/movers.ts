@@ -27,7 +27,7 @@ export async function moversCommand(request: MoversCommand, terminal: Terminal, 
     terminal.stage('decode');
     const small = await decodeSmall(input, clip, join(folder, 'small.raw'), signal);
     const onProgress = (stage: string, done: number): void => terminal.progress(stage, done);
-    const movers = await findMovers({ frames: small, count: small.count, threads, signal, onProgress });
+    const { movers } = await findMovers({ frames: small, count: small.count, threads, signal, onProgress });
     terminal.stage('write');
     const stored = storedFormat('gray', clip.width, clip.height);
     await encodeFrames({ output, clip, stored, signal }, (t) => matteOf(movers, t, small.factor, clip));

@@ -68,8 +68,26 @@ export interface ShapeNode {
   visible?: { from: number; to: number };
   /** The track that it rides on, and the frame in whose px its keys are drawn. */
   rides?: { track: string; home: number };
+  /** Found by pointing, and followed from there. */
+  outline?: OutlineNode;
   /** By frame number. */
   keys: Record<string, { ease: Ease; points: PathPoint[] }>;
+}
+
+/** What a person has settled about a shape's outline, and where it could not be followed. */
+export interface OutlineNode {
+  /** Frames whose key holds, with what was pointed at in them (nothing, if it was drawn); at least one. */
+  anchors: Record<string, Pointed>;
+  /** Stretches of frames, inclusive, in which it was lost. */
+  lost: { from: number; to: number }[];
+}
+
+/** What was pointed at in a frame: strokes as x0 y0 x1 y1 … (a click is one place), px of the picture as shown. */
+export interface Pointed {
+  add: number[][];
+  remove: number[][];
+  /** x, y, width, height. */
+  box?: [number, number, number, number];
 }
 
 export const LIMITS = {
@@ -111,6 +129,17 @@ export function marksOf({ removals, tracks }: ShotDocument, id: string): Marks |
     return [track, { frames, anchors }];
   };
   return { ...node, tracks: Object.fromEntries(ridden.map(pick)) };
+}
+
+/** A shape by its id, with its removal's. */
+export function findShape(
+  { removals }: ShotDocument,
+  shapeId: string,
+): { removalId: string; shape: ShapeNode } | undefined {
+  for (const [removalId, { shapes }] of Object.entries(removals)) {
+    if (shapeId in shapes) return { removalId, shape: shapes[shapeId] };
+  }
+  return undefined;
 }
 
 /** A removal as the core computes on it; its frames counted from `first`. */

@@ -19,12 +19,35 @@ const key = Joi.object({
   points: Joi.array().items(point).min(2).max(LIMITS.points).required(),
 });
 
+const strokes = Joi.array()
+  .items(
+    Joi.array()
+      .items(place)
+      .min(2)
+      .max(2 * LIMITS.points),
+  )
+  .max(LIMITS.points);
+
+/** What was pointed at in a frame. */
+export const pointed = Joi.object({
+  add: strokes.required(),
+  remove: strokes.required(),
+  box: Joi.array().ordered(place, place, Joi.number().min(1).required(), Joi.number().min(1).required()),
+});
+
 const shape = Joi.object({
   name,
   rank,
   kind: Joi.string().valid('path', 'ellipse', 'rectangle').required(),
   operation: Joi.string().valid('add', 'subtract', 'hold').required(),
   rides: Joi.object({ track: Joi.string().pattern(id).required(), home: frame.required() }),
+  outline: Joi.object({
+    anchors: Joi.object().pattern(byFrame, pointed).min(1).max(LIMITS.keys).required(),
+    lost: Joi.array()
+      .items(Joi.object({ from: frame.required(), to: frame.required() }))
+      .max(LIMITS.keys)
+      .required(),
+  }),
   visible: Joi.object({ from: frame.required(), to: frame.min(Joi.ref('from')).required() }),
   keys: Joi.object().pattern(byFrame, key).min(1).max(LIMITS.keys).required(),
 });

@@ -3,12 +3,13 @@ import { LOSS_REASONS, type LossReason } from '../core/tracking/followRegion.ts'
 import type { TrackEntry } from './document.ts';
 import type { WorkProgress } from './takes.ts';
 
-/** The following of a track that is under way or was done last. */
+/** The following of a track or of an outline that is under way or was done last. */
 export interface FollowView extends WorkProgress {
   id: string;
   shotId: string;
-  trackId: string;
-  /** What is known so far; written into the document when it ends. */
+  /** The track, or the shape with the outline. */
+  targetId: string;
+  /** What is known so far, by frame; written into the document when it ends. Of an outline: x0 y0 x1 y1 …, px as shown. */
   found: Record<string, TrackEntry>;
 }
 

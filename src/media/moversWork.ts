@@ -2,6 +2,7 @@ import { availableParallelism } from 'node:os';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import type { FrameFormat } from '../core/image/format.ts';
 import { createMatteCells } from '../core/image/matteCells.ts';
+import type { CameraMotionData } from '../core/motion/cameraMotion.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
@@ -19,8 +20,31 @@ export interface MoversOptions {
 /** Frames per task: what is asked for a cancel, too. */
 const CHUNK = 8;
 
-/** Searches footage for everything that moves against the background. Masks and paths are in px of the small frames. */
-export async function findMovers(options: MoversOptions): Promise<Mover[]> {
+/** What moves in a shot, and how its camera moves; all in px of the small frames. */
+export interface Found {
+  movers: Mover[];
+  camera: CameraMotionData;
+}
+
+/** Searches footage for everything that moves against the background. */
+export async function findMovers(options: MoversOptions): Promise<Found> {
+  return withCamera(options, async (threads, camera) => {
+    await threads.all('setMotion', camera);
+    const { count } = options;
+    const search = (range: { first: number; last: number }): Promise<MaskPatch[][]> => threads.run('findMoving', range);
+    const regions = await inStretches(count, CHUNK, search, (done) => options.onProgress?.('movers', done));
+    return { movers: await threads.run('linkMovers', regions), camera };
+  });
+}
+
+/** How the camera moves over small frames, in their px. */
+export const findCamera = (options: MoversOptions): Promise<CameraMotionData> =>
+  withCamera(options, (_, camera) => Promise.resolve(camera));
+
+async function withCamera<T>(
+  options: MoversOptions,
+  work: (threads: EngineThreads, camera: CameraMotionData) => Promise<T>,
+): Promise<T> {
   const { frames, count, signal } = options;
   const { width, height } = frames.format;
   const cells = createMatteCells(width, height, count);
@@ -28,12 +52,8 @@ export async function findMovers(options: MoversOptions): Promise<Mover[]> {
   const threads = new EngineThreads(job, options.threads ?? availableParallelism(), signal);
   try {
     const onProgress = (done: number): void => options.onProgress?.('motion', done);
-    const camera = { count, frames: frames.format, width, height, distances: FEW_LINKS, bends: false, onProgress };
-    const data = await measureCamera(threads, camera);
-    await threads.all('setMotion', data);
-    const search = (range: { first: number; last: number }): Promise<MaskPatch[][]> => threads.run('findMoving', range);
-    const regions = await inStretches(count, CHUNK, search, (done) => options.onProgress?.('movers', done));
-    return await threads.run('linkMovers', regions);
+    const wanted = { count, frames: frames.format, width, height, distances: FEW_LINKS, bends: false, onProgress };
+    return await work(threads, await measureCamera(threads, wanted));
   } finally {
     await threads.stop();
   }

@@ -47,8 +47,8 @@ export class Files {
   reveal(key: string, kind: 'json' | 'maps'): string {
     return join(this.root, 'reveals', `${key}.${kind}`);
   }
-  /** Outlines of what moves in a shot, and its masks. */
-  search(id: string, kind: 'json' | 'masks'): string {
+  /** What a search of a shot found: outlines of what moves, its masks, and how the camera moves. */
+  search(id: string, kind: 'json' | 'masks' | 'camera'): string {
     return join(this.root, 'searches', `${id}.${kind}`);
   }
   exportFolder(id: string): string {

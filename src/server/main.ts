@@ -9,13 +9,16 @@ import { clipRoutes } from './http/clipRoutes.ts';
 import { shotRoutes } from './http/shotRoutes.ts';
 import { exportRoutes, revealRoutes, takeRoutes } from './http/takeRoutes.ts';
 import { moverRoutes } from './http/moverRoutes.ts';
+import { outlineRoutes } from './http/outlineRoutes.ts';
 import { trackRoutes } from './http/trackRoutes.ts';
 import { jobs, openQueue } from './jobs/queue.ts';
 import { ClipService } from './services/clips.ts';
 import { ExportService } from './services/exports.ts';
 import { FrameStores } from './services/frameStores.ts';
 import { MoverService } from './services/movers.ts';
+import { OutlineService } from './services/outlines.ts';
 import { PictureService } from './services/pictures.ts';
+import { PointThread } from './services/pointThread.ts';
 import { RevealService } from './services/reveals.ts';
 import { ShotService } from './services/shots.ts';
 import { TrackService } from './services/tracks.ts';
@@ -40,13 +43,16 @@ const clips = new ClipService(files, {
   importClip: put.importClip,
 });
 const tell = (event: ServerEvent): Promise<void> => events.tell(event);
-const pictures = new PictureService(files, new FrameStores(files.stores, config.storeBudget));
+const stores = new FrameStores(files.stores, config.storeBudget);
+const pictures = new PictureService(files, stores);
+const tracks = new TrackService({ tell, queue: put.follow });
 const endpoints = [
   ...clipRoutes(clips, pictures),
   ...shotRoutes(new ShotService(database, tell)),
   ...takeRoutes(new TakeService(database, { tell, queue: put.take }), pictures),
   ...revealRoutes(new RevealService(files, put.reveal)),
-  ...trackRoutes(new TrackService({ tell, queue: put.follow })),
+  ...trackRoutes(tracks),
+  ...outlineRoutes(new OutlineService(files, stores, pictures, new PointThread()), tracks),
   ...moverRoutes(new MoverService(files, { tell, queue: put.search })),
   ...exportRoutes(new ExportService(files, { tell, queue: put.export })),
 ];

@@ -17,21 +17,41 @@ export const UNKNOWN = 65535;
 const comparedWith = (frame: number, count: number): number[] =>
   OFFSETS.flatMap((d) => [frame - d, frame + d]).filter((s) => s >= 0 && s < count);
 
+/** What the other frames say of a frame, per px of the small frames. */
+export interface Evidence {
+  /** Sums over 3x3 px of 12-bit levels, {@link UNKNOWN} where too few frames show a place. */
+  unlikeness: Uint16Array;
+  /** The frame's own planes, 12 bits. */
+  own: Uint16Array[];
+  /** Per plane the median of what the others show at the place, 12 bits; UNKNOWN where too few show it. */
+  background: Uint16Array[];
+}
+
 /**
  * How unlike a frame is to what the other frames show at the same places of the background, per px of the small frames:
  * sums over 3x3 px of 12-bit levels, {@link UNKNOWN} where too few frames show a place.
  */
-export function unlikenessOf(kernels: Kernels, layer: FrameLayer, frame: number, count: number): Uint16Array {
+export const unlikenessOf = (kernels: Kernels, layer: FrameLayer, frame: number, count: number): Uint16Array =>
+  compare(kernels, layer, frame, count, false).unlikeness;
+
+/** As {@link unlikenessOf}, with the background itself. */
+export const evidenceOf = (kernels: Kernels, layer: FrameLayer, frame: number, count: number): Evidence =>
+  compare(kernels, layer, frame, count, true);
+
+function compare(kernels: Kernels, layer: FrameLayer, frame: number, count: number, whole: boolean): Evidence {
   const others = comparedWith(frame, count);
   const { width: w, height: h } = layer.planes[0];
   const n = w * h;
   return kernels.scoped(() => {
     const costs = kernels.alloc(n * 2 * others.length);
-    const laid: LaidPlane[] = layer.planes.map((p) => ({ ...p, at: kernels.alloc(p.width * p.height * 2) }));
+    const sizes = layer.planes.map((p) => p.width * p.height);
+    // What is laid over is kept only if the background is wanted.
+    const room = sizes.map((size) => kernels.alloc(size * 2 * (whole ? others.length : 1)));
     const part = kernels.alloc(n * 2);
     const work = kernels.alloc(n * 4);
     const own = layer.own(frame);
     others.forEach((other, k) => {
+      const laid = layer.planes.map((p, i): LaidPlane => ({ ...p, at: room[i] + (whole ? k * sizes[i] * 2 : 0) }));
       layer.lay(other, frame, laid);
       const total = costs + k * n * 2;
       laid.forEach((plane, p) => {
@@ -42,8 +62,14 @@ export function unlikenessOf(kernels: Kernels, layer: FrameLayer, frame: number,
       });
     });
     const [out, column] = [kernels.alloc(n * 2), kernels.alloc(others.length * 16)];
-    kernels.run.rankPlanes(costs, others.length, n, RANK, LEAST_SEEN, out, column);
+    const ranked = (planes: number, size: number, rank: number): Uint16Array => {
+      kernels.run.rankPlanes(planes, others.length, size, rank, LEAST_SEEN, out, column);
+      return kernels.u16(out, size);
+    };
+    const background = whole ? room.map((at, p) => ranked(at, sizes[p], 0.5).slice()) : [];
+    ranked(costs, n, RANK);
     kernels.run.forgiveEdges(own[0].at, w, h, out, work);
-    return kernels.u16(out, n).slice();
+    const unlikeness = kernels.u16(out, n).slice();
+    return { unlikeness, background, own: whole ? own.map(({ at }, p) => kernels.u16(at, sizes[p]).slice()) : [] };
   });
 }

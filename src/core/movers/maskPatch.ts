@@ -154,3 +154,37 @@ function chamfer(values: Uint8Array, value: 0 | 1, w: number, h: number): Float3
   for (let y = h - 1; y >= 0; y--) for (let x = w - 1; x >= 0; x--) lower(x, y, -1);
   return d;
 }
+
+/** Without empty rows and columns around; a patch of no size if nothing is left. */
+export function trimmed(p: MaskPatch): MaskPatch {
+  let [left, top, right, bottom] = [p.width, p.height, -1, -1];
+  for (let y = 0; y < p.height; y++) {
+    const row = p.data.subarray(y * p.width, (y + 1) * p.width);
+    const first = row.indexOf(1);
+    if (first < 0) continue;
+    [left, right] = [Math.min(left, first), Math.max(right, row.lastIndexOf(1))];
+    [top, bottom] = [Math.min(top, y), y];
+  }
+  if (right < 0) return { x: p.x, y: p.y, width: 0, height: 0, data: new Uint8Array(0) };
+  const [width, height] = [right - left + 1, bottom - top + 1];
+  const data = new Uint8Array(width * height);
+  for (let y = 0; y < height; y++) {
+    const from = (top + y) * p.width + left;
+    data.set(p.data.subarray(from, from + width), y * width);
+  }
+  return { x: p.x + left, y: p.y + top, width, height, data };
+}
+
+/** A mask at a reduced size: px of which at least half is covered. */
+export function reduced(mask: MaskPatch, step: number): MaskPatch {
+  const [x, y] = [Math.floor(mask.x / step), Math.floor(mask.y / step)];
+  const width = Math.ceil((mask.x + mask.width) / step) - x;
+  const height = Math.ceil((mask.y + mask.height) / step) - y;
+  const counts = new Uint16Array(width * height);
+  mask.data.forEach((m, i) => {
+    if (!m) return;
+    const [u, v] = [mask.x + (i % mask.width), mask.y + Math.floor(i / mask.width)];
+    counts[(Math.floor(v / step) - y) * width + Math.floor(u / step) - x]++;
+  });
+  return { x, y, width, height, data: Uint8Array.from(counts, (n) => (2 * n >= step * step ? 1 : 0)) };
+}

@@ -26,8 +26,7 @@ const LEAST_SURE_PX = 6;
 
 /** Regions of a frame that do not fit to what the others show, from {@link unlikenessOf}. */
 export function movingRegions(cost: Uint16Array, w: number, h: number): MaskPatch[] {
-  const usual = usualUnlikeness(cost, w, h);
-  const level = levels(cost, usual, w, h);
+  const level = levels(cost, w, h);
   const out: MaskPatch[] = [];
   for (const pixels of components(widened(level, w, h), w, h)) {
     const region = shrunk(patchOf(pixels, w), w, h);
@@ -38,27 +37,37 @@ export function movingRegions(cost: Uint16Array, w: number, h: number): MaskPatc
 }
 
 /** 2 surely moves, 1 moves if it touches such, 0 fits. */
-function levels(cost: Uint16Array, usual: Float32Array, w: number, h: number): Uint8Array {
+function levels(cost: Uint16Array, w: number, h: number): Uint8Array {
+  const times = timesUsual(cost, w, h);
+  const out = Uint8Array.from(times, (n) => (n > SURE_TIMES ? 2 : n > MAYBE_TIMES ? 1 : 0));
+  extendToBorder(out, w, h);
+  return out;
+}
+
+/** How many times as unlike as usual around each px is, from {@link unlikenessOf}; NaN where nothing is known. */
+export function timesUsual(cost: Uint16Array, w: number, h: number): Float32Array {
+  const usual = usualUnlikeness(cost, w, h);
   const cols = Math.ceil(w / CELL);
   const rows = Math.ceil(h / CELL);
-  const out = new Uint8Array(w * h);
-  const least = FLOOR * MAYBE_TIMES;
+  const out = new Float32Array(w * h);
   for (let y = 0; y < h; y++) {
     const v = Math.max(0, Math.min(rows - 1, (y + 0.5) / CELL - 0.5));
     const [r, below] = [Math.floor(v), Math.min(rows - 1, Math.floor(v) + 1)];
+    const fv = v - r;
     for (let i = y * w; i < (y + 1) * w; i++) {
-      const c = cost[i];
-      if (c < least || c === UNKNOWN) continue;
+      if (cost[i] === UNKNOWN) {
+        out[i] = NaN;
+        continue;
+      }
       const u = Math.max(0, Math.min(cols - 1, (i - y * w + 0.5) / CELL - 0.5));
-      const [a, beside] = [Math.floor(u), Math.min(cols - 1, Math.floor(u) + 1)];
-      const [fu, fv] = [u - a, v - r];
+      const a = Math.floor(u);
+      const beside = Math.min(cols - 1, a + 1);
+      const fu = u - a;
       const upper = usual[r * cols + a] * (1 - fu) + usual[r * cols + beside] * fu;
       const lower = usual[below * cols + a] * (1 - fu) + usual[below * cols + beside] * fu;
-      const times = c / (upper * (1 - fv) + lower * fv);
-      out[i] = times > SURE_TIMES ? 2 : times > MAYBE_TIMES ? 1 : 0;
+      out[i] = cost[i] / (upper * (1 - fv) + lower * fv);
     }
   }
-  extendToBorder(out, w, h);
   return out;
 }
 

@@ -54,6 +54,17 @@ export interface Removal {
   holdFeather: number;
 }
 
+/** Corners without handles. @param places - x0 y0 x1 y1 … */
+export const sharpPoints = (places: readonly number[]): PathPoint[] =>
+  Array.from({ length: places.length / 2 }, (_, i) => ({
+    x: places[2 * i],
+    y: places[2 * i + 1],
+    inX: 0,
+    inY: 0,
+    outX: 0,
+    outY: 0,
+  }));
+
 /** Handle length, in radii, with which four cubic Béziers come within 0.03 % of a circle. */
 const CIRCLE_HANDLE = 0.5522847498;
 

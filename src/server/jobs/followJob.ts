@@ -1,160 +1,50 @@
-import { setImmediate } from 'node:timers/promises';
-import { cornersOf, quadOf, type ShotDocument, type TrackEntry, type TrackNode } from '../../contract/document.ts';
-import { workRange, type EditBody, type PatchOperation } from '../../contract/shots.ts';
-import type { TrackedFrame } from '../../core/tracking/followRegion.ts';
-import { lossesOf, stretchesToFollow } from '../../core/tracking/stretches.ts';
-import { trackRegion, type Anchor } from '../../core/tracking/trackRegion.ts';
-import type { Quad } from '../../core/tracking/regionModel.ts';
-import { loadKernels } from '../../media/kernelFile.ts';
-import { LumaFrames } from '../../media/lumaStore.ts';
-import { RawStore } from '../../media/rawStore.ts';
-import { toShown, toStored } from '../../media/turn.ts';
-import { blockedFor } from '../services/blockedPlaces.ts';
-import { storedClip } from '../services/layers.ts';
-import type { StoredClip } from '../services/frameStores.ts';
-import { ShotService } from '../services/shots.ts';
-import { Clip } from '../store/clip.ts';
+import { findShape, type TrackNode } from '../../contract/document.ts';
+import type { FollowView } from '../../contract/tracks.ts';
 import { Follow } from '../store/follow.ts';
-import { Shot, shotView } from '../store/shot.ts';
+import { Shot } from '../store/shot.ts';
+import { OutlineFollowing } from './outlineFollowing.ts';
 import { runWork, type JobContext, type Work } from './runWork.ts';
+import { TrackFollowing } from './trackFollowing.ts';
 
-/** Memory for the kernels: a few regions' cells and a part of one frame. */
-const KERNEL_BYTES = 192 * 2 ** 20;
-/** Places are kept to this part of a px in the document. */
-const PLACES = 1000;
+/** Something of a document that is followed over the shot. */
+export interface Following {
+  follow(work: Work): Promise<void>;
+  /** What is known so far. */
+  entries(): FollowView['found'];
+  /** Writes what was found into the document, as one edit. */
+  commit(): Promise<void>;
+}
 
-/** Follows a track where frames of it are missing, and writes what was found into the document: as one edit. */
+/** Follows a track or an outline where frames of it are missing; what was found is kept, also when it is stopped. */
 export async function runFollow(id: string, context: JobContext): Promise<void> {
   const row = await Follow.findByPk(id);
   if (!row) return;
   const changed = (): Promise<void> => context.tell({ kind: 'follow', id, shotId: row.shotId });
-  const found = new Map<number, TrackedFrame>();
-  const entries = (): Record<string, TrackEntry> =>
-    Object.fromEntries([...found.values()].map((f) => [f.frame, entryOf(f)]));
+  let following: Following | undefined;
   await runWork(
     row,
     context,
     { decode: 30, follow: 70 },
     changed,
     async (work) => {
-      const shot = (await Shot.findByPk(row.shotId))!;
-      const track = shot.document.tracks[row.trackId] as TrackNode | undefined;
-      if (!track) return {};
-      const used = track.anchors;
+      following = await begin(row, context);
+      if (!following) return {};
       try {
-        await follow(row, shot, track, context, work, found);
+        await following.follow(work);
       } finally {
         // A worker that is to end leaves the row to the next one, which begins anew.
-        if (!context.signal.aborted && found.size > 0) await commit(row, [...found.values()], used, context);
+        if (!context.signal.aborted) await following.commit();
       }
       return {};
     },
-    () => ({ found: entries() }),
+    () => ({ found: following?.entries() ?? {} }),
   );
 }
 
-async function follow(
-  row: Follow,
-  shot: Shot,
-  track: TrackNode,
-  context: JobContext,
-  work: Work,
-  found: Map<number, TrackedFrame>,
-): Promise<void> {
-  const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, context.files);
-  const { first, count } = workRange(shotView(shot), clip.info.frames);
-  work.report('decode', 0);
-  const stored = await context.stores.full({ clip, first, count }, work.signal);
-  const store = new RawStore(stored.path, stored.format);
-  try {
-    const frames = new LumaFrames(store, first, clip.info.frames);
-    const kernels = await loadKernels(KERNEL_BYTES);
-    const anchors = anchorsOf(track, clip);
-    const has = (frame: number): boolean => frame in track.frames || frame in track.anchors;
-    const stretches = stretchesToFollow(
-      anchors,
-      has,
-      Math.max(first, row.first),
-      Math.min(first + count - 1, row.last),
-    );
-    const elsewhere = blockedFor(shot.document, row.trackId);
-    const { rotation, width, height } = clip.info;
-    const blocked = (frame: number, x: number, y: number): boolean => {
-      const p = toShown({ x, y }, rotation, width, height);
-      return elsewhere!(frame, p.x, p.y);
-    };
-    const options = { parts: track.parts, ...(elsewhere && { blocked }) };
-    const total = stretches.reduce((n, s) => n + s.last - s.first, 1);
-    for (const stretch of stretches) {
-      for (const f of trackRegion(kernels, frames, { ...options, ...stretch })) {
-        found.set(f.frame, { ...f, quad: turned(f.quad, toShown, clip) });
-        work.report('follow', Math.min(1, found.size / total));
-        // Wishes to stop are heard between frames.
-        await setImmediate();
-        work.signal.throwIfAborted();
-      }
-    }
-  } finally {
-    store.close();
-  }
-}
-
-const turned = (quad: Quad, turn: typeof toShown, { info }: StoredClip): Quad =>
-  quad.map((p) => turn(p, info.rotation, info.width, info.height)) as unknown as Quad;
-
-function anchorsOf({ anchors }: TrackNode, clip: StoredClip): Anchor[] {
-  return Object.entries(anchors)
-    .map(([frame, corners]) => ({ frame: Number(frame), quad: turned(quadOf(corners), toStored, clip) }))
-    .sort((a, b) => a.frame - b.frame);
-}
-
-function entryOf({ confidence, quad }: TrackedFrame): TrackEntry {
-  return [confidence, ...cornersOf(quad)].map((v) => Math.round(v * PLACES) / PLACES);
-}
-
-/**
- * Writes frames into the document as it is now. The edit has the row's id, so that it counts once; frames whose anchors
- * have changed meanwhile are left out, since they were found from what is no longer there.
- */
-async function commit(
-  row: Follow,
-  frames: TrackedFrame[],
-  used: TrackNode['anchors'],
-  context: JobContext,
-): Promise<void> {
-  const shot = await Shot.findByPk(row.shotId);
-  const track = shot?.document.tracks[row.trackId] as TrackNode | undefined;
-  if (!shot || !track) return;
-  const kept = frames.filter((f) => sameNeighbours(f.frame, used, track.anchors));
-  if (kept.length === 0) return;
-  const patch = patchOf(shot.document, row.trackId, kept);
-  const edit: EditBody = { editId: row.id, base: shot.revision, label: `Follow “${track.name}”`, patch };
-  await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
-}
-
-/** Whether the anchors before, at and after a frame are what they were when it was followed. */
-function sameNeighbours(frame: number, a: TrackNode['anchors'], b: TrackNode['anchors']): boolean {
-  const around = (anchors: TrackNode['anchors']): string => {
-    const frames = Object.keys(anchors).map(Number);
-    const before = Math.max(...frames.filter((f) => f <= frame));
-    const after = Math.min(...frames.filter((f) => f >= frame));
-    return JSON.stringify([before, anchors[before], after, anchors[after]]);
-  };
-  return around(a) === around(b);
-}
-
-function patchOf(document: ShotDocument, trackId: string, frames: TrackedFrame[]): PatchOperation[] {
-  const { losses, anchors } = document.tracks[trackId];
-  const path = `/tracks/${trackId}`;
-  const fresh = new Set(frames.map((f) => f.frame));
-  const outside = losses.flatMap(({ from, to, reason }) =>
-    Array.from({ length: to - from + 1 }, (_, i) => ({ frame: from + i, loss: reason })).filter(
-      (f) => !fresh.has(f.frame),
-    ),
-  );
-  const all = [...outside, ...frames].filter((f) => !(f.frame in anchors)).sort((a, b) => a.frame - b.frame);
-  return [
-    ...frames.map((f): PatchOperation => ({ op: 'add', path: `${path}/frames/${f.frame}`, value: entryOf(f) })),
-    { op: 'replace', path: `${path}/losses`, value: lossesOf(all) },
-  ];
+async function begin(row: Follow, context: JobContext): Promise<Following | undefined> {
+  const shot = (await Shot.findByPk(row.shotId))!;
+  const track = shot.document.tracks[row.targetId] as TrackNode | undefined;
+  if (track) return new TrackFollowing(row, shot, track, context);
+  const place = findShape(shot.document, row.targetId);
+  return place?.shape.outline && new OutlineFollowing(row, shot, place.shape, context);
 }

@@ -8,7 +8,7 @@ import { pauses } from '../../media/pauses.ts';
 import { toShown } from '../../media/turn.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { storedClip } from '../services/layers.ts';
-import { flat, shownOutline, writeMasks } from '../services/moverOutlines.ts';
+import { flat, shownOutline, writeCamera, writeMasks } from '../services/moverOutlines.ts';
 import { Clip } from '../store/clip.ts';
 import { Search } from '../store/search.ts';
 import { Shot } from '../store/shot.ts';
@@ -29,7 +29,7 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
     work.report('decode', 0);
     const frames = await context.stores.small({ clip, first, count }, work.signal);
     const onProgress = (stage: string, done: number): void => work.report(stage, done);
-    const movers = await findMovers({ frames, count, signal: work.signal, onProgress });
+    const { movers, camera } = await findMovers({ frames, count, signal: work.signal, onProgress });
     const pause = pauses(work.signal);
     const listed: Listing[] = [];
     for (const mover of movers.slice(0, MOST_MOVERS)) {
@@ -38,6 +38,7 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
     await writeFile(context.files.search(id, 'json'), JSON.stringify(listed.map((m) => m.outlines)));
     const masks = movers.map((m) => ({ first: first + m.first, masks: m.masks }));
     await writeMasks(context.files, id, masks);
+    await writeCamera(context.files, id, camera);
     return { movers: listed.map((m) => m.view) };
   });
 }

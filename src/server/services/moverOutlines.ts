@@ -1,6 +1,7 @@
 import { readFile, rm, writeFile } from 'node:fs/promises';
 import { deserialize, serialize } from 'node:v8';
 import type { Point } from '../../core/geometry/homography.ts';
+import type { CameraMotionData } from '../../core/motion/cameraMotion.ts';
 import type { MaskPatch } from '../../core/movers/maskPatch.ts';
 import type { Mover } from '../../core/movers/movers.ts';
 import { outlineOf } from '../../media/outline.ts';
@@ -33,6 +34,17 @@ export async function readMasks(files: Files, searchId: string): Promise<FoundMa
   return bytes ? (deserialize(bytes) as FoundMasks) : [];
 }
 
+/** The camera's motion in px of the small frames, frame 0 being the first that was searched. */
+export async function writeCamera(files: Files, searchId: string, camera: CameraMotionData): Promise<void> {
+  await writeFile(files.search(searchId, 'camera'), serialize(camera));
+}
+
+/** @returns None if the search has been forgotten, or was done before cameras were kept. */
+export async function readCamera(files: Files, searchId: string): Promise<CameraMotionData | undefined> {
+  const bytes = await readFile(files.search(searchId, 'camera')).catch(() => undefined);
+  return bytes && (deserialize(bytes) as CameraMotionData);
+}
+
 export async function removeFound(files: Files, searchId: string): Promise<void> {
-  for (const kind of ['json', 'masks'] as const) await rm(files.search(searchId, kind), { force: true });
+  for (const kind of ['json', 'masks', 'camera'] as const) await rm(files.search(searchId, kind), { force: true });
 }

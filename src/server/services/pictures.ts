@@ -22,6 +22,12 @@ export class PictureService {
     return framePng(await this.read(clip, frame), clip.info, storedOf(clip));
   }
 
+  /** A frame as stored, all planes. @throws AppError `not_found`, `not_ready`. */
+  async stored(clipId: string, frame: number): Promise<{ clip: StoredClip; bytes: Uint8Array }> {
+    const clip = await this.clip(clipId, frame);
+    return { clip, bytes: await this.read(clip, frame) };
+  }
+
   /** A frame with a take and those beneath it; of a take at work as soon as the frame is finished. */
   async ofTake(takeId: string, frame: number): Promise<Buffer> {
     const take = await findTake(takeId);

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { Op } from 'sequelize';
-import { quadOf, type TrackNode } from '../../contract/document.ts';
+import { findShape, quadOf, type TrackNode } from '../../contract/document.ts';
 import type { ServerEvent } from '../../contract/events.ts';
 import { workRange } from '../../contract/shots.ts';
 import type { FollowBody, FollowView } from '../../contract/tracks.ts';
@@ -21,17 +21,33 @@ interface TrackDoors {
 export class TrackService {
   constructor(private readonly doors: TrackDoors) {}
 
-  /** The newest following of each track of a shot. */
+  /** The newest following of each track and outline of a shot. */
   async list(shotId: string): Promise<FollowView[]> {
     await findShot(shotId);
     const rows = await Follow.findAll({ where: { shotId }, order: [['createdAt', 'ASC']] });
-    return [...new Map(rows.map((row) => [row.trackId, followView(row)])).values()];
+    return [...new Map(rows.map((row) => [row.targetId, followView(row)])).values()];
   }
 
   /** Follows a track where frames of it are missing. A following that is under way gives way; what it found is kept. */
   async follow(shotId: string, trackId: string, body: FollowBody): Promise<FollowView> {
     const shot = await findShot(shotId);
     findTrack(shot, trackId);
+    return this.start(shot, trackId, body);
+  }
+
+  /** Follows the outline of a shape from its anchors. @throws AppError `not_found`, `no_outline`. */
+  async followOutline(shotId: string, shapeId: string, body: FollowBody): Promise<FollowView> {
+    const shot = await findShot(shotId);
+    const found = findShape(shot.document, shapeId);
+    if (!found) throw new AppError('not_found', `There is no shape ${shapeId} in this shot.`);
+    if (!found.shape.outline) {
+      throw new AppError('no_outline', 'This shape was not found by pointing. Point at the thing first.');
+    }
+    return this.start(shot, shapeId, body);
+  }
+
+  private async start(shot: Shot, targetId: string, body: FollowBody): Promise<FollowView> {
+    const shotId = shot.id;
     const clip = await Clip.findByPk(shot.clipId, { paranoid: false, attributes: ['info'] });
     const range = workRange(shotView(shot), clip!.info!.frames);
     const end = range.first + range.count - 1;
@@ -40,10 +56,10 @@ export class TrackService {
     if (first > last) {
       throw new AppError('bad_range', `The shot has the frames ${range.first} to ${end} with its handles.`);
     }
-    await Follow.update({ state: 'cancelled' }, { where: { shotId, trackId, state: 'queued' } });
-    await Follow.update({ cancel: true }, { where: { shotId, trackId, state: 'running' } });
-    await Follow.destroy({ where: { shotId, trackId, state: { [Op.in]: ['done', 'failed', 'cancelled'] } } });
-    const row = await Follow.create({ id: randomUUID(), shotId, trackId, first, last });
+    await Follow.update({ state: 'cancelled' }, { where: { shotId, targetId, state: 'queued' } });
+    await Follow.update({ cancel: true }, { where: { shotId, targetId, state: 'running' } });
+    await Follow.destroy({ where: { shotId, targetId, state: { [Op.in]: ['done', 'failed', 'cancelled'] } } });
+    const row = await Follow.create({ id: randomUUID(), shotId, targetId, first, last });
     await this.doors.queue(row.id);
     return this.changed(row);
   }

@@ -6,20 +6,20 @@ import {
   type InferCreationAttributes,
   type Sequelize,
 } from 'sequelize';
-import type { TrackEntry } from '../../contract/document.ts';
 import type { WorkState } from '../../contract/takes.ts';
 import type { FollowView } from '../../contract/tracks.ts';
 import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
 
-/** The newest following of a track: what was asked for, and what was found so far. */
+/** The newest following of a track or of an outline: what was asked for, and what was found so far. */
 export class Follow extends Model<InferAttributes<Follow>, InferCreationAttributes<Follow>> implements WorkRow {
   declare id: string;
   declare shotId: string;
-  declare trackId: string;
+  /** The track, or the shape with the outline. */
+  declare targetId: string;
   /** Frames of the clip, inclusive. */
   declare first: number;
   declare last: number;
-  declare found: CreationOptional<Record<string, TrackEntry>>;
+  declare found: CreationOptional<FollowView['found']>;
   declare state: CreationOptional<WorkState>;
   declare stage: CreationOptional<string>;
   declare progress: CreationOptional<number>;
@@ -33,7 +33,7 @@ export function defineFollow(database: Sequelize): void {
     {
       id: { type: DataTypes.UUID, primaryKey: true },
       shotId: DataTypes.UUID,
-      trackId: DataTypes.UUID,
+      targetId: DataTypes.UUID,
       first: DataTypes.INTEGER,
       last: DataTypes.INTEGER,
       found: { type: DataTypes.JSONB, defaultValue: {} },
@@ -44,6 +44,6 @@ export function defineFollow(database: Sequelize): void {
 }
 
 export function followView(row: Follow): FollowView {
-  const { id, shotId, trackId, found } = row;
-  return { id, shotId, trackId, found, ...workView(row) };
+  const { id, shotId, targetId, found } = row;
+  return { id, shotId, targetId, found, ...workView(row) };
 }

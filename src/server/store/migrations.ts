@@ -180,4 +180,9 @@ export const MIGRATIONS: readonly Migration[] = [
       );
     `),
   },
+  {
+    // Outlines are followed as tracks are.
+    name: '006-outlines',
+    up: sql('ALTER TABLE follows RENAME COLUMN track_id TO target_id;'),
+  },
 ];

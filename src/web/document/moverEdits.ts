@@ -1,5 +1,6 @@
 import type { MoverOutlines } from '../../contract/movers.ts';
-import type { RemovalNode, ShapeNode, ShotDocument } from '../../contract/document.ts';
+import type { RemovalNode, ShotDocument } from '../../contract/document.ts';
+import { sharpPoints } from '../../core/shapes/shape.ts';
 import { addRemoval, addShape } from './edits.ts';
 
 /** What was found is a little tight and a little rough: the matte goes beyond it by this, px. */
@@ -32,18 +33,6 @@ function addOutline(removal: RemovalNode, outlines: MoverOutlines, name: string)
   const shape = removal.shapes[id];
   shape.name = name;
   shape.visible = { from: frames[0], to: frames.at(-1)! };
-  shape.keys = Object.fromEntries(frames.map((f) => [f, keyOf(outlines[f])]));
+  shape.keys = Object.fromEntries(frames.map((f) => [f, { ease: 'linear', points: sharpPoints(outlines[f]) }]));
   return id;
-}
-
-function keyOf(places: readonly number[]): ShapeNode['keys'][string] {
-  const points = Array.from({ length: places.length / 2 }, (_, i) => ({
-    x: places[2 * i],
-    y: places[2 * i + 1],
-    inX: 0,
-    inY: 0,
-    outX: 0,
-    outY: 0,
-  }));
-  return { ease: 'linear', points };
 }

@@ -49,7 +49,7 @@ export const useTracks = defineStore('tracks', () => {
     const { shotId } = doc;
     const list = await api.follows(shotId).catch(() => undefined);
     if (list && mine === asked && shotId === doc.shotId) {
-      follows.value = Object.fromEntries(list.map((f) => [f.trackId, f]));
+      follows.value = Object.fromEntries(list.map((f) => [f.targetId, f]));
     }
   }
 

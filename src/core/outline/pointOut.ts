@@ -1,0 +1,213 @@
+import { grow, intersect, type FrameReader, type Rect } from '../image/format.ts';
+import { at, distanceFrom, reduced, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
+import { geodesicFrom } from './geodesic.ts';
+import { around, hintedRect, settleStrokes, type Hints } from './hints.ts';
+import { learn, leanOf, type Lesson } from './models.ts';
+import { cuePlaces, movementLean, movingAround, type MotionCue } from './motionCue.ts';
+import { readCut, sizeAt, type PictureCut } from './pictureCut.ts';
+import { sharpen } from './sharpen.ts';
+
+/** Long side of the part in which a thing is first looked for, px. */
+const WORK_SIDE = 240;
+/** What is around a box or clicks that is looked at too, as a share of their size, and at least, px of the frame. */
+const AROUND = 0.35;
+const LEAST_AROUND = 24;
+/** What is around clicks on something that rests: a share of the frame's long side. */
+const AROUND_CLICKS = 0.08;
+/** Cost of a border between like px, in units of log-likelihood: what rests is told by its colours alone and needs more. */
+const SMOOTH = 12;
+const SMOOTH_MOVING = 8;
+/** What a px of way from an outline that is mended costs, and how many count at most: as much as colours say. */
+const WAY_COST = 0.7;
+const MOST_WAY = 6;
+/** Rounds in which models and mask settle, where nothing but colours tells. */
+const ROUNDS = 5;
+/** What movement tells if something else that moves was taken away. */
+const CONTESTED = 0.4;
+/** Share of the px in a box, or under the clicks, that must move for the thing to be one that moves. */
+const MOVING_IN_BOX = 0.15;
+const MOVING_AT_CLICKS = 0.4;
+
+/**
+ * Finds the thing that was pointed at, on that frame: by the colours in and around it, by edges, and by its movement against the
+ * background. First in a small picture, then to the px along its border.
+ *
+ * @param cue - What moves in that frame, if that is known.
+ * @param prior - An outline of the thing that the hints mend.
+ * @returns The thing's px, in px of the frame; empty if nothing was added.
+ */
+export function pointOut(
+  frames: FrameReader,
+  frame: number,
+  hints: Hints,
+  cue?: MotionCue,
+  prior?: MaskPatch,
+): MaskPatch {
+  const place = workPlace(frames, hints, cue, prior);
+  if (!place) return { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
+  const cut = readCut(frames, frame, place.region, place.step);
+  const settled = settledBy(hints, cut);
+  const data = prior ? mend(cut, settled, prior) : find(cut, settled, hints, cue);
+  const { x, y, width, height } = cut;
+  return trimmed(sharpen(frames, frame, { x, y, width, height, data }, place.step, hints));
+}
+
+function find(cut: PictureCut, settled: Uint8Array, hints: Hints, cue?: MotionCue): Uint8Array {
+  const first = beginWith(hints, cut, settled);
+  return (cue && findMoving(cut, settled, first, hints, cue)) ?? findResting(cut, settled, first, hints, cue);
+}
+
+/** An outline that is there already, mended where it was pointed at: elsewhere it keeps close to what it was. */
+function mend(cut: PictureCut, settled: Uint8Array, prior: MaskPatch): Uint8Array {
+  const small = reduced(prior, cut.step);
+  const mask = new Uint8Array(settled.length);
+  for (let i = 0; i < mask.length; i++) mask[i] = at(small, cut.x + (i % cut.width), cut.y + Math.floor(i / cut.width));
+  const lean = leanOf(cut, learn(cut, { mask, settled }), settled);
+  const way = distanceFrom(small, cut);
+  for (let i = 0; i < lean.length; i++) lean[i] += WAY_COST * Math.max(-MOST_WAY, Math.min(MOST_WAY, way[i]));
+  return cutOut(cut, lean, settled, SMOOTH_MOVING);
+}
+
+/** The part of the frame that is looked at, in px of a size at which it is small. */
+function workPlace(
+  frames: FrameReader,
+  hints: Hints,
+  cue?: MotionCue,
+  prior?: MaskPatch,
+): { region: Rect; step: number } | undefined {
+  const { width, height } = frames.format;
+  const frame = { x: 0, y: 0, width, height };
+  const hinted = hintedRect(hints);
+  const rect = prior && prior.width > 0 ? (hinted ? around(hinted, prior) : prior) : hinted;
+  if (!rect) return undefined;
+  const moving =
+    prior || hints.box || !cue
+      ? undefined
+      : movingAround(
+          cue,
+          hints.add.flatMap(({ points }) => points),
+        );
+  const whole = moving ? around(rect, moving) : rect;
+  const least = prior || hints.box || moving ? LEAST_AROUND : AROUND_CLICKS * Math.max(width, height);
+  const wide = intersect(grow(whole, Math.max(least, AROUND * Math.max(whole.width, whole.height))), frame);
+  let step = 1;
+  while (Math.max(wide.width, wide.height) / step > WORK_SIDE) step *= 2;
+  const [x, y] = [Math.floor(wide.x / step), Math.floor(wide.y / step)];
+  const [right, bottom] = [Math.ceil((wide.x + wide.width) / step), Math.ceil((wide.y + wide.height) / step)];
+  const region = { x, y, width: right - x, height: bottom - y };
+  return { region: intersect(region, { x: 0, y: 0, ...sizeAt(frames, step) }), step };
+}
+
+function settledBy(hints: Hints, cut: PictureCut): Uint8Array {
+  const settled = new Uint8Array(cut.width * cut.height).fill(OPEN);
+  const { box } = hints;
+  if (box) {
+    forEachPx(cut, (x, y, i) => {
+      if (x < box.x || y < box.y || x >= box.x + box.width || y >= box.y + box.height) settled[i] = OTHER;
+    });
+  }
+  settleStrokes(settled, cut, cut.step, hints);
+  return settled;
+}
+
+/** A first guess: the box, or what lies near the clicks. */
+function beginWith(hints: Hints, cut: PictureCut, settled: Uint8Array): Uint8Array {
+  if (hints.box) return settled.map((s) => (s === OTHER ? 0 : 1));
+  const mask = settled.map((s) => (s === THING ? 1 : 0));
+  const rect = hintedRect(hints)!;
+  const near = 0.1 * Math.max(rect.width, rect.height) + 1.5 * cut.step;
+  const places = hints.add.flatMap(({ points }) => points);
+  forEachPx(cut, (x, y, i) => {
+    if (settled[i] === OPEN && places.some((p) => Math.hypot(p.x - x, p.y - y) < near)) mask[i] = 1;
+  });
+  return mask;
+}
+
+function forEachPx({ x, y, width, height, step }: PictureCut, visit: (x: number, y: number, i: number) => void): void {
+  for (let v = 0; v < height; v++) {
+    for (let u = 0; u < width; u++) visit((x + u + 0.5) * step - 0.5, (y + v + 0.5) * step - 0.5, v * width + u);
+  }
+}
+
+/** A thing that moves by itself: movement tells where it surely is, colours where its border runs. Undefined if it does not. */
+function findMoving(
+  cut: PictureCut,
+  settled: Uint8Array,
+  first: Uint8Array,
+  hints: Hints,
+  cue: MotionCue,
+): Uint8Array | undefined {
+  const places = cuePlaces(cue, cut, cut.step);
+  const own = [...first.keys()].filter((i) => first[i]).map((i) => places[i]);
+  const moving = own.filter((i) => cue.rest[i] < 0);
+  if (moving.length < own.length * (hints.box ? MOVING_IN_BOX : MOVING_AT_CLICKS)) return undefined;
+  // Whoever points at what looks like shadow means it.
+  const shaded = moving.filter((i) => cue.shade[i] > 0.5).length < 0.5 * moving.length;
+  const movement = Float32Array.from(places, (i) => movementLean(cue, i, shaded));
+  let mask = hints.box
+    ? first.map((m, i) => (m && (settled[i] === THING || movement[i] < 0) ? 1 : 0))
+    : reachedFrom(first, movement, settled, cut.width);
+  const removed = new Uint8Array(settled.length);
+  settleStrokes(removed, cut, cut.step, { add: [], remove: hints.remove });
+  // Once something was taken away that moves as well, movement tells less, and nearness to what was pointed at more.
+  const contested = removed.some((r, i) => r === OTHER && cue.rest[places[i]] < 0);
+  if (contested) {
+    for (let i = 0; i < movement.length; i++) if (movement[i] < 0) movement[i] *= CONTESTED;
+    const [to, away] = [
+      geodesicFrom(
+        settled.map((s) => (s === THING ? 1 : 0)),
+        cut,
+      ),
+      geodesicFrom(removed, cut),
+    ];
+    mask = mask.map((m, i) => (m && to[i] <= away[i] ? 1 : 0));
+  }
+  for (let round = 0; round < (contested ? 3 : 1); round++) {
+    const lesson: Lesson = {
+      mask,
+      settled,
+      unsure: round === 0 ? Uint8Array.from(movement, (m) => (m === 0 ? 1 : 0)) : undefined,
+    };
+    const lean = leanOf(cut, learn(cut, lesson), settled);
+    for (let i = 0; i < lean.length; i++) lean[i] += movement[i];
+    mask = cutOut(cut, lean, settled, SMOOTH_MOVING);
+  }
+  return mask;
+}
+
+/** A thing that rests: its colours and those around it are learnt anew until nothing changes. */
+function findResting(
+  cut: PictureCut,
+  settled: Uint8Array,
+  first: Uint8Array,
+  hints: Hints,
+  cue?: MotionCue,
+): Uint8Array {
+  const places = cue && cuePlaces(cue, cut, cut.step);
+  let mask = first;
+  for (let round = 0; round < ROUNDS; round++) {
+    const lean = leanOf(cut, learn(cut, { mask, settled: hints.box ? undefined : settled }), settled);
+    // What passes by in front of it, or behind, is not the thing.
+    if (places) for (let i = 0; i < lean.length; i++) lean[i] += Math.max(0, -cue.rest[places[i]]);
+    const next = cutOut(cut, lean, settled, SMOOTH);
+    const same = next.every((v, i) => v === mask[i]);
+    mask = next;
+    if (same || !mask.includes(1)) break;
+  }
+  return mask;
+}
+
+/** Px that surely move and hang together with the first guess. */
+function reachedFrom(first: Uint8Array, movement: Float32Array, settled: Uint8Array, w: number): Uint8Array {
+  const out = first.slice();
+  const queue = [...out.keys()].filter((i) => out[i]);
+  for (const i of queue) {
+    for (const j of [i - 1, i + 1, i - w, i + w]) {
+      if (out[j] !== 0 || !(movement[j] < 0) || settled[j] !== OPEN) continue;
+      out[j] = 1;
+      queue.push(j);
+    }
+  }
+  return out;
+}

@@ -1,0 +1,185 @@
+import { findShape, toShape, type OutlineNode, type ShapeNode } from '../../contract/document.ts';
+import { workRange, type EditBody, type PatchOperation } from '../../contract/shots.ts';
+import { areaOf } from '../../core/movers/maskPatch.ts';
+import { followOutline, type OutlineAnchor } from '../../core/outline/followOutline.ts';
+import type { FrameReader } from '../../core/image/format.ts';
+import { sharpPoints } from '../../core/shapes/shape.ts';
+import { drawnMask } from '../../media/drawnMask.ts';
+import { loadKernels } from '../../media/kernelFile.ts';
+import { LumaFrames } from '../../media/lumaStore.ts';
+import { MotionCues } from '../../media/motionCues.ts';
+import { findCamera } from '../../media/moversWork.ts';
+import { pauses } from '../../media/pauses.ts';
+import { shownPath } from '../../media/pointWork.ts';
+import { RawStore } from '../../media/rawStore.ts';
+import { storedClip } from '../services/layers.ts';
+import type { StoredClip } from '../services/frameStores.ts';
+import { motionOf } from '../services/outlines.ts';
+import { ShotService } from '../services/shots.ts';
+import { Clip } from '../store/clip.ts';
+import type { Follow } from '../store/follow.ts';
+import { Shot, shotView } from '../store/shot.ts';
+import type { Following } from './followJob.ts';
+import type { JobContext, Work } from './runWork.ts';
+
+/** Follows the outline of a shape between its anchors, where frames of it are missing. */
+export class OutlineFollowing implements Following {
+  private readonly found = new Map<number, number[]>();
+  /** Frames that were gone through, with an outline or without. */
+  private readonly done: Segment[] = [];
+
+  constructor(
+    private readonly row: Follow,
+    private readonly shot: Shot,
+    private readonly shape: ShapeNode,
+    private readonly context: JobContext,
+  ) {}
+
+  entries(): Record<string, number[]> {
+    return Object.fromEntries(this.found);
+  }
+
+  async follow(work: Work): Promise<void> {
+    const { row, shot, context } = this;
+    const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, context.files);
+    const { first, count } = workRange(shotView(shot), clip.info.frames);
+    work.report('decode', 0);
+    const wanted = { clip, first, count };
+    const stored = await context.stores.full(wanted, work.signal);
+    const { small, camera } = await this.motion(clip, first, count, work);
+    const store = new RawStore(stored.path, stored.format);
+    const cues = new MotionCues(await loadKernels(), small, camera);
+    try {
+      const range = { first: Math.max(first, row.first), last: Math.min(first + count - 1, row.last) };
+      const frames = new LumaFrames(store, first, clip.info.frames);
+      await this.followAll(frames, (t, part) => cues.at(t - first, part), clip, range, work);
+    } finally {
+      cues.close();
+      store.close();
+    }
+  }
+
+  /** How the camera moves: from the shot's search, or measured now. */
+  private async motion(clip: StoredClip, first: number, count: number, work: Work) {
+    const { shot, context } = this;
+    const known = await motionOf(shot.id, clip, first, context.files, context.stores);
+    if (known?.frame === 0) return known;
+    const small = await context.stores.small({ clip, first, count }, work.signal);
+    const onProgress = (_: string, done: number): void => work.report('decode', done);
+    return { small, camera: await findCamera({ frames: small, count, signal: work.signal, onProgress }) };
+  }
+
+  private async followAll(
+    frames: FrameReader,
+    cueAt: MotionCues['at'],
+    clip: StoredClip,
+    range: Segment,
+    work: Work,
+  ): Promise<void> {
+    const { width, height, rotation } = clip.info;
+    const shape = toShape(this.row.targetId, this.shape);
+    const anchorAt = (frame: number): OutlineAnchor => ({
+      frame,
+      mask: drawnMask(shape, frame, { width, height, rotation }),
+    });
+    const segments = segmentsToFollow(this.shape, range);
+    const total = segments.reduce((n, s) => n + s.last - s.first + 1, 0);
+    const pause = pauses(work.signal);
+    for (const { first, last, ends } of segments) {
+      const anchors = ends.map(anchorAt).filter(({ mask }) => areaOf(mask) > 0);
+      for (const { frame, mask } of followOutline(frames, { anchors, first, last, cueAt })) {
+        if (ends.includes(frame)) continue;
+        const path = shownPath(mask, { width, height, rotation });
+        if (path.length >= 6) this.found.set(frame, path);
+        work.report('follow', Math.min(1, this.found.size / Math.max(1, total)));
+        await pause();
+      }
+      this.done.push({ first, last });
+    }
+  }
+
+  /**
+   * Writes what was found into the document as it is now, once. Frames whose anchors have changed meanwhile are left out,
+   * since they were found from what is no longer there.
+   */
+  async commit(): Promise<void> {
+    const { row, context } = this;
+    if (this.found.size === 0 && this.done.length === 0) return;
+    const shot = await Shot.findByPk(row.shotId);
+    const place = shot && findShape(shot.document, row.targetId);
+    if (!shot || !place?.shape.outline) return;
+    const patch = this.patch(`/removals/${place.removalId}/shapes/${row.targetId}`, place.shape, place.shape.outline);
+    if (patch.length === 0) return;
+    const edit: EditBody = { editId: row.id, base: shot.revision, label: `Follow “${place.shape.name}”`, patch };
+    await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
+  }
+
+  private patch(path: string, now: ShapeNode, outline: OutlineNode): PatchOperation[] {
+    const holds = (frame: number): boolean => sameNeighbours(frame, this.shape, now);
+    const frames = [...this.found.keys()].filter((f) => holds(f) && !(f in outline.anchors));
+    const gone = this.done.flatMap(({ first, last }) =>
+      Array.from({ length: last - first + 1 }, (_, i) => first + i).filter(
+        (f) => holds(f) && !this.found.has(f) && !(f in outline.anchors),
+      ),
+    );
+    if (frames.length === 0 && gone.length === 0) return [];
+    const keyed = [...new Set([...Object.keys(now.keys).map(Number), ...frames])].filter((f) => !gone.includes(f));
+    const visible = { from: Math.min(...keyed), to: Math.max(...keyed) };
+    const lost = [...outline.lost.flatMap(framesOf).filter((f) => !keyed.includes(f)), ...gone];
+    return [
+      ...frames.map((f): PatchOperation => ({
+        op: 'add',
+        path: `${path}/keys/${f}`,
+        value: { ease: 'linear', points: sharpPoints(this.found.get(f)!) },
+      })),
+      ...gone.filter((f) => f in now.keys).map((f): PatchOperation => ({ op: 'remove', path: `${path}/keys/${f}` })),
+      { op: 'add', path: `${path}/visible`, value: visible },
+      { op: 'replace', path: `${path}/outline/lost`, value: stretchesOf(lost) },
+    ];
+  }
+}
+
+interface Segment {
+  first: number;
+  last: number;
+}
+
+/** Stretches between anchors, and before and after them, in which frames are missing that were not lost. */
+function segmentsToFollow({ keys, outline }: ShapeNode, range: Segment): (Segment & { ends: number[] })[] {
+  const anchors = Object.keys(outline!.anchors)
+    .map(Number)
+    .sort((a, b) => a - b);
+  const lost = new Set(outline!.lost.flatMap(framesOf));
+  const between = anchors.slice(1).map((b, k) => ({ first: anchors[k], last: b, ends: [anchors[k], b] }));
+  const [a, z] = [anchors[0], anchors.at(-1)!];
+  const all = [{ first: range.first, last: a, ends: [a] }, ...between, { first: z, last: range.last, ends: [z] }];
+  return all.filter(({ first, last }) => {
+    for (let f = Math.max(first, range.first); f <= Math.min(last, range.last); f++) {
+      if (!(f in keys) && !lost.has(f)) return true;
+    }
+    return false;
+  });
+}
+
+const framesOf = ({ from, to }: OutlineNode['lost'][number]): number[] =>
+  Array.from({ length: to - from + 1 }, (_, i) => from + i);
+
+function stretchesOf(frames: number[]): OutlineNode['lost'] {
+  const out: OutlineNode['lost'] = [];
+  for (const f of [...new Set(frames)].sort((a, b) => a - b)) {
+    const last = out.at(-1);
+    if (last?.to === f - 1) last.to = f;
+    else out.push({ from: f, to: f });
+  }
+  return out;
+}
+
+/** Whether the anchors before, at and after a frame are what they were when it was followed. */
+function sameNeighbours(frame: number, before: ShapeNode, now: ShapeNode): boolean {
+  const around = ({ keys, outline }: ShapeNode): string => {
+    const anchors = Object.keys(outline?.anchors ?? {}).map(Number);
+    const [a, b] = [Math.max(...anchors.filter((f) => f <= frame)), Math.min(...anchors.filter((f) => f >= frame))];
+    return JSON.stringify([a, keys[a]?.points, b, keys[b]?.points]);
+  };
+  return around(before) === around(now);
+}
