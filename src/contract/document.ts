@@ -88,6 +88,8 @@ export interface Pointed {
   remove: number[][];
   /** x, y, width, height. */
   box?: [number, number, number, number];
+  /** It mends an outline that was followed or drawn; without it everything is found from what was pointed at. */
+  mends?: boolean;
 }
 
 export const LIMITS = {

@@ -33,6 +33,7 @@ export const pointed = Joi.object({
   add: strokes.required(),
   remove: strokes.required(),
   box: Joi.array().ordered(place, place, Joi.number().min(1).required(), Joi.number().min(1).required()),
+  mends: Joi.boolean(),
 });
 
 const shape = Joi.object({

@@ -2,6 +2,7 @@ import type { ClipView } from '../../contract/clips.ts';
 import type { ErrorBody } from '../../contract/errors.ts';
 import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../contract/shots.ts';
 import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
+import type { PointBody, PointedOutline } from '../../contract/outlines.ts';
 import type { FollowBody, FollowView } from '../../contract/tracks.ts';
 import type { ExportBody, ExportView, RevealView, TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
 
@@ -72,6 +73,10 @@ export const api = {
   follow: (shotId: string, trackId: string, body: FollowBody) =>
     call<FollowView>('POST', `/shots/${shotId}/tracks/${trackId}/follow`, body),
   cancelFollow: (id: string) => call<FollowView>('POST', `/follows/${id}/cancel`),
+
+  point: (shotId: string, body: PointBody) => call<PointedOutline>('POST', `/shots/${shotId}/outlines`, body),
+  followOutline: (shotId: string, shapeId: string, body: FollowBody) =>
+    call<FollowView>('POST', `/shots/${shotId}/shapes/${shapeId}/follow`, body),
 
   movers: (shotId: string) => call<{ search: SearchView | null }>('GET', `/shots/${shotId}/movers`),
   searchMovers: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers`),

@@ -7,6 +7,7 @@ import {
   type ShotDocument,
 } from '../../contract/document.ts';
 import { pathAt } from '../../core/shapes/interpolate.ts';
+import { dropAnchor, settle } from './outlineAnchors.ts';
 import type { Ease, PathPoint } from '../../core/shapes/shape.ts';
 
 /** Changes of a document. Each works on a draft that may be changed; ids of what is made are returned. */
@@ -55,6 +56,7 @@ export function addShape(removal: RemovalNode, kind: ShapeNode['kind'], frame: n
 export function setKey(shape: ShapeNode, frame: number, points: PathPoint[]): void {
   const key = shape.keys[frame] as ShapeNode['keys'][string] | undefined;
   shape.keys[frame] = { ease: key?.ease ?? easeBefore(shape, frame), points };
+  settle(shape, frame);
 }
 
 function easeBefore(shape: ShapeNode, frame: number): Ease {
@@ -73,18 +75,23 @@ export function pinKey(id: string, shape: ShapeNode, frame: number): void {
 export function moveKey(shape: ShapeNode, from: number, to: number, copy = false): void {
   if (from === to || !shape.keys[from]) return;
   shape.keys[to] = structuredClone(shape.keys[from]);
-  if (!copy) delete shape.keys[from];
+  settle(shape, to);
+  if (!copy) removeKey(shape, from);
 }
 
 /** Takes a key away; the last one of a shape stays. */
 export function removeKey(shape: ShapeNode, frame: number): void {
-  if (keyFrames(shape).length > 1) delete shape.keys[frame];
+  if (keyFrames(shape).length < 2) return;
+  if (shape.outline && frame in shape.outline.anchors) dropAnchor(shape, frame);
+  else delete shape.keys[frame];
 }
 
 /** One outline for all frames: that of the given frame. */
 export function makeConstant(id: string, shape: ShapeNode, frame: number): void {
   const points = pathAt({ ...toShape(id, shape), visible: undefined }, frame)!;
   shape.keys = { [frame]: { ease: 'linear', points } };
+  // One outline for all frames is followed no more.
+  delete shape.outline;
 }
 
 export const keyFrames = (shape: ShapeNode): number[] =>

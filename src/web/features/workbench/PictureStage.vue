@@ -12,11 +12,13 @@ import CoverageOverlay from './CoverageOverlay.vue';
 import MarksOverlay from './MarksOverlay.vue';
 import MoverOverlay from './MoverOverlay.vue';
 import { useMovers } from './moversStore.ts';
+import PointOverlay from './PointOverlay.vue';
 import RevealOverlay from './RevealOverlay.vue';
 import { useStage } from './stageStore.ts';
 import TrackOverlay from './TrackOverlay.vue';
 import { useTracks } from './tracksStore.ts';
 import { useTrackEditing } from './useTrackEditing.ts';
+import { usePointing } from './usePointing.ts';
 import { usePicture } from './usePicture.ts';
 import { useShapeEditing, type DrawnShape } from './useShapeEditing.ts';
 
@@ -41,6 +43,11 @@ const player = usePlayer({
 });
 picture.attach(player);
 const editing = useShapeEditing(
+  () => player.shown.value,
+  () => viewport.place.value.scale,
+);
+
+const pointing = usePointing(
   () => player.shown.value,
   () => viewport.place.value.scale,
 );
@@ -99,7 +106,7 @@ function capture(event: PointerEvent): void {
   (event.currentTarget as Element).setPointerCapture(event.pointerId);
 }
 
-defineExpose({ player, viewport, editing, region, picture });
+defineExpose({ player, viewport, editing, region, pointing, picture });
 </script>
 
 <template>
@@ -124,6 +131,12 @@ defineExpose({ player, viewport, editing, region, picture });
     />
     <CoverageOverlay v-if="marksShown" :viewport="viewport" :removal-id="stage.removalId" :frame="player.shown.value" />
     <MarksOverlay v-if="marksShown" :viewport="viewport" :editing="editing" :others="others" />
+    <PointOverlay
+      v-if="marksShown && (stage.tool === 'point' || stage.tool === 'paint')"
+      :viewport="viewport"
+      :pointing="pointing"
+      :frame="player.shown.value"
+    />
     <MoverOverlay
       v-if="movers.movers[movers.shown] && !stage.clean"
       :viewport="viewport"

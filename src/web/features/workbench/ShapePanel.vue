@@ -160,7 +160,7 @@ const changed = computed(() =>
         aria-label="How it goes on from this key"
         @update:model-value="(value) => editShape('Change how it goes on', (s) => (s.keys[frame].ease = value))"
       />
-      <div class="row">
+      <div v-if="!shape.outline" class="row">
         <span>Rides on</span>
         <Select
           :model-value="shape.rides?.track ?? ''"

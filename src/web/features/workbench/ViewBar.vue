@@ -1,5 +1,15 @@
 <script setup lang="ts">
-import { Circle, Hand, PenTool, Scan, Square, SquareDashedMousePointer, Waypoints } from '@lucide/vue';
+import {
+  Brush,
+  Circle,
+  Hand,
+  MousePointerClick,
+  PenTool,
+  Scan,
+  Square,
+  SquareDashedMousePointer,
+  Waypoints,
+} from '@lucide/vue';
 import Button from 'primevue/button';
 import SelectButton from 'primevue/selectbutton';
 import { computed } from 'vue';
@@ -28,6 +38,8 @@ const TOOLS: { value: Tool; icon: typeof Hand }[] = [
   { value: 'path', icon: PenTool },
   { value: 'ellipse', icon: Circle },
   { value: 'rectangle', icon: Square },
+  { value: 'point', icon: MousePointerClick },
+  { value: 'paint', icon: Brush },
   { value: 'region', icon: SquareDashedMousePointer },
   { value: 'steer', icon: Waypoints },
 ];

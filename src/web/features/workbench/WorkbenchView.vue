@@ -15,12 +15,14 @@ import MemoryStrip from './MemoryStrip.vue';
 import MoverList from './MoverList.vue';
 import { useMovers } from './moversStore.ts';
 import NextPanel from './NextPanel.vue';
+import OutlinePanel from './OutlinePanel.vue';
 import PictureStage from './PictureStage.vue';
 import RemovalList from './RemovalList.vue';
 import { useReveal } from './revealStore.ts';
 import ShapePanel from './ShapePanel.vue';
 import ShortcutSheet from './ShortcutSheet.vue';
 import TrackPanel from './TrackPanel.vue';
+import { useOutlines } from './outlinesStore.ts';
 import { useTracks } from './tracksStore.ts';
 import { boundsOf } from '../../marks/pathEdits.ts';
 import { useStage } from './stageStore.ts';
@@ -36,6 +38,7 @@ const stage = useStage();
 const work = useWork();
 const reveals = useReveal();
 const tracks = useTracks();
+const outlines = useOutlines();
 const movers = useMovers();
 const clips = useClips();
 const toast = useToast();
@@ -98,8 +101,9 @@ function showExports(): void {
   (exportsPanel.value?.$el as HTMLElement | undefined)?.scrollIntoView({ behavior: 'smooth', block: 'end' });
 }
 
-/** Follows the chosen shape on a region of its own, or goes on with the track at hand. */
+/** Follows the outline of the chosen shape, or a region under it, or goes on with the track at hand. */
 function follow(): void {
+  if (outlines.current) return void outlines.follow();
   const shape = picture.value?.editing.selected.value;
   if (tracks.currentId) return void tracks.follow(tracks.currentId);
   if (!shape) return;
@@ -243,6 +247,7 @@ watch(
         @export="showExports"
       />
       <TrackPanel ref="trackPanel" :frame="frame" @go="(f) => player && (player.pause(), player.go(f))" />
+      <OutlinePanel :frame="frame" @go="(f) => player && (player.pause(), player.go(f))" />
       <ShapePanel :shot="shot" :frame="frame" @follow="follow" />
       <TakeList v-if="stage.removalId" />
       <ExportList ref="exportsPanel" />

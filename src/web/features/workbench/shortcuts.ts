@@ -34,6 +34,8 @@ export const SHORTCUTS = {
   path: { keys: ['d'], shown: 'D', what: 'Draw an outline', group: 'Marks' },
   ellipse: { keys: ['e'], shown: 'E', what: 'Draw an ellipse', group: 'Marks' },
   rectangle: { keys: ['r'], shown: 'R', what: 'Draw a box', group: 'Marks' },
+  point: { keys: ['a'], shown: 'A', what: 'Point at a thing: its outline is found', group: 'Marks' },
+  paint: { keys: ['b'], shown: 'B', what: 'Paint on the outline, or erase with Alt', group: 'Marks' },
   region: { keys: ['g'], shown: 'G', what: 'Draw a region to follow', group: 'Marks' },
   steer: { keys: ['s'], shown: 'S', what: 'Steer the region: hold it while stepping or playing', group: 'Marks' },
   follow: { keys: ['f'], shown: 'F', what: 'Follow the chosen shape, or follow on', group: 'Marks' },

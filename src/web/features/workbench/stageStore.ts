@@ -4,7 +4,7 @@ import type { Subject } from '../../picture/frameSources.ts';
 
 export const VIEWS = ['original', 'matte', 'filled', 'wipe', 'difference', 'reveal'] as const;
 export type View = (typeof VIEWS)[number];
-export type Tool = 'pick' | 'path' | 'ellipse' | 'rectangle' | 'region' | 'steer';
+export type Tool = 'pick' | 'path' | 'ellipse' | 'rectangle' | 'point' | 'paint' | 'region' | 'steer';
 
 /** What a person looks at and works with: nothing of this is saved. */
 export const useStage = defineStore('stage', () => {

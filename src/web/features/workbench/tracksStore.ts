@@ -65,12 +65,17 @@ export const useTracks = defineStore('tracks', () => {
   });
 
   /** Follows a track where frames of it are missing. */
-  async function follow(id: string, range: { first?: number; last?: number } = {}): Promise<void> {
+  const follow = (id: string, range: { first?: number; last?: number } = {}): Promise<void> => {
+    const { shotId } = doc;
+    return start(id, () => api.follow(shotId, id, range));
+  };
+
+  /** Has a track or an outline followed, once the server knows all edits: it follows what it knows. */
+  async function start(id: string, ask: () => Promise<FollowView>): Promise<void> {
     wanted.value = [...wanted.value, id];
     const { shotId } = doc;
-    // The server follows what it knows: edits on their way must have arrived.
     await until(() => doc.unsent).toBe(0);
-    const view = shotId === doc.shotId ? await work.act(() => api.follow(shotId, id, range)) : undefined;
+    const view = shotId === doc.shotId ? await work.act(ask) : undefined;
     if (view) {
       // What was asked before this does not know of it yet.
       asked++;
@@ -96,5 +101,5 @@ export const useTracks = defineStore('tracks', () => {
     void follow(id);
   }
 
-  return { tracks, follows, currentId, current, isBusy, open, follow, stop, followShape };
+  return { tracks, follows, currentId, current, isBusy, open, follow, start, stop, followShape };
 });

@@ -3,7 +3,8 @@ import { ranked, toShape, type ShapeNode } from '../../../contract/document.ts';
 import { invert3 } from '../../../core/geometry/homography.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
 import { movedPath, rideMatrix } from '../../../core/shapes/ride.ts';
-import type { PathPoint, Shape } from '../../../core/shapes/shape.ts';
+import type { FollowView } from '../../../contract/tracks.ts';
+import { sharpPoints, type PathPoint, type Shape } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { setKey } from '../../document/edits.ts';
 import {
@@ -55,7 +56,10 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
       ? []
       : ranked(removal.value.shapes).flatMap(([id, node]) => {
           const held = inHand.value?.shapeId === id ? inHand.value.points : undefined;
-          const points = held ?? pathAt(toShape(id, node, 0, tracks.tracks), frame());
+          const following = tracks.follows[id] as FollowView | undefined;
+          const followed = following?.state === 'running' ? following.found[frame()] : undefined;
+          const points =
+            held ?? (followed && sharpPoints(followed)) ?? pathAt(toShape(id, node, 0, tracks.tracks), frame());
           return points ? [{ id, name: node.name, operation: node.operation, points }] : [];
         }),
   );

@@ -99,6 +99,8 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     path: tool('path'),
     ellipse: tool('ellipse'),
     rectangle: tool('rectangle'),
+    point: tool('point'),
+    paint: tool('paint'),
     region: tool('region'),
     steer: tool('steer'),
     follow: ({ follow }) => follow(),

@@ -1,0 +1,111 @@
+<script setup lang="ts">
+import Button from 'primevue/button';
+import ProgressBar from 'primevue/progressbar';
+import { computed } from 'vue';
+import { useDocument } from '../../document/documentStore.ts';
+import { keyFrames } from '../../document/edits.ts';
+import { anchorFramesOf, dropAnchor } from '../../document/outlineAnchors.ts';
+import NumberField from './NumberField.vue';
+import { useOutlines } from './outlinesStore.ts';
+import { useStage } from './stageStore.ts';
+
+const props = defineProps<{ frame: number }>();
+const emit = defineEmits<{ go: [frame: number] }>();
+const doc = useDocument();
+const stage = useStage();
+const outlines = useOutlines();
+
+/** Stretches that are listed one by one. */
+const LISTED = 3;
+
+const shape = computed(() => outlines.current);
+const anchors = computed(() => (shape.value ? anchorFramesOf(shape.value.outline!) : []));
+const known = computed(() => (shape.value ? keyFrames(shape.value).length : 0));
+const lost = computed(() => shape.value?.outline?.lost ?? []);
+const count = (n: number, one: string): string => `${n} ${n === 1 ? one : `${one}s`}`;
+
+function takeAway(): void {
+  const { removalId, shapeId } = stage;
+  doc.edit('Take an anchor away', (draft) => dropAnchor(draft.removals[removalId].shapes[shapeId], props.frame));
+  void outlines.follow();
+}
+</script>
+
+<template>
+  <details v-if="shape || stage.tool === 'point' || stage.tool === 'paint'" class="outline" open>
+    <summary>{{ shape ? `${shape.name}, pointed at` : 'Point at a thing' }}</summary>
+    <p v-if="!shape">
+      Click on the thing, or drag a box around it. Click again to add to it; with Alt or Ctrl to take away.
+    </p>
+    <template v-else-if="outlines.busy">
+      <div class="row" role="status">
+        <span>{{ outlines.following?.stage === 'follow' ? 'follows the outline' : 'reads the frames' }}</span>
+        <Button label="Stop" size="small" severity="secondary" @click="outlines.stop" />
+      </div>
+      <ProgressBar :value="Math.round((outlines.following?.progress ?? 0) * 100)" :show-value="false" />
+    </template>
+    <template v-else>
+      <p v-if="outlines.following?.state === 'failed'" class="bad">{{ outlines.following.error?.message }}</p>
+      <p data-testid="outline-state">
+        Outlined on {{ count(known, 'frame') }}, {{ count(anchors.length, 'anchor') }}.
+        <template v-if="lost.length > 0">
+          Not told apart on
+          <template v-for="(l, i) in lost.slice(0, LISTED)" :key="l.from">
+            <template v-if="i > 0">, </template>
+            <button type="button" class="link" @click="emit('go', l.from)">
+              {{ l.from === l.to ? l.from : `${l.from}–${l.to}` }}
+            </button>
+          </template>
+          <template v-if="lost.length > LISTED"> and more</template>: there it is hidden, or like what is around it.
+        </template>
+      </p>
+      <div class="row">
+        <Button
+          label="Follow it"
+          title="Follows the outline over the shot, from its anchors (F)"
+          size="small"
+          @click="outlines.follow"
+        />
+        <Button
+          v-if="anchors.includes(frame) && anchors.length > 1"
+          label="Take anchor away"
+          size="small"
+          text
+          severity="secondary"
+          @click="takeAway"
+        />
+      </div>
+    </template>
+    <NumberField
+      v-if="stage.tool === 'paint'"
+      label="Brush"
+      unit="px"
+      hint="Its width, on the picture"
+      :model-value="outlines.brush"
+      :min="2"
+      :max="400"
+      @commit="outlines.brush = $event"
+    />
+  </details>
+</template>
+
+<style scoped src="./fold.css"></style>
+<style scoped>
+p {
+  margin: 4px 0 6px;
+  font-size: 12.5px;
+  line-height: 1.45;
+  color: var(--faint);
+}
+.bad {
+  color: var(--bad);
+}
+.link {
+  padding: 0;
+  border: 0;
+  background: none;
+  color: var(--accent);
+  font: inherit;
+  cursor: pointer;
+}
+</style>

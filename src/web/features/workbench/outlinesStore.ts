@@ -1,0 +1,119 @@
+import { defineStore } from 'pinia';
+import { computed, ref } from 'vue';
+import { toShape, type Pointed, type ShapeNode } from '../../../contract/document.ts';
+import type { PointBody } from '../../../contract/outlines.ts';
+import { pathAt } from '../../../core/shapes/interpolate.ts';
+import { flatten } from '../../../core/shapes/rasterise.ts';
+import { api } from '../../api/client.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { isFollowed } from '../../document/outlineAnchors.ts';
+import { putOutline } from '../../document/outlineEdits.ts';
+import { useMovers } from './moversStore.ts';
+import { useStage } from './stageStore.ts';
+import { useTracks } from './tracksStore.ts';
+import { useWork } from './workStore.ts';
+
+/** What a person has just done with the pointer: strokes as x0 y0 …, px of the picture. */
+export type Gesture =
+  | { kind: 'add' | 'remove'; stroke: number[] }
+  | { kind: 'box'; box: [number, number, number, number] }
+  | { kind: 'paint' | 'erase'; stroke: number[]; brush: number };
+
+/** Outlines of the shot at hand that are found by pointing. */
+export const useOutlines = defineStore('outlines', () => {
+  const doc = useDocument();
+  const stage = useStage();
+  const tracks = useTracks();
+  const movers = useMovers();
+  const work = useWork();
+  const waiting = ref(0);
+  /** Width of the brush, px of the picture. */
+  const brush = ref(24);
+  let last: Promise<void> = Promise.resolve();
+
+  /** The chosen shape, if it was found by pointing. */
+  const current = computed<ShapeNode | undefined>(() => {
+    const shape = doc.document.removals[stage.removalId]?.shapes[stage.shapeId] as ShapeNode | undefined;
+    return shape?.outline && shape;
+  });
+  const pointedAt = (frame: number): Pointed | undefined => current.value?.outline?.anchors[frame];
+  const following = computed(() => tracks.follows[stage.shapeId]);
+  const busy = computed(() => tracks.isBusy(stage.shapeId));
+
+  /** Looks for what is pointed at; one gesture after the other, each on what the one before has found. */
+  function point(frame: number, gesture: Gesture): Promise<void> {
+    // What moves tells things apart: the shot is searched for it as soon as somebody points.
+    if (!movers.search && !movers.busy) void movers.start();
+    waiting.value++;
+    last = last.then(() => ask(frame, gesture)).finally(() => waiting.value--);
+    return last;
+  }
+
+  async function ask(frame: number, gesture: Gesture): Promise<void> {
+    const { shotId } = doc;
+    const place = { removalId: stage.removalId, shapeId: current.value ? stage.shapeId : '' };
+    const { body, pointed } = requestFor(frame, gesture);
+    const answer = await work.act(() => api.point(shotId, body));
+    if (!answer || shotId !== doc.shotId) return;
+    if (answer.outline.length < 6) {
+      work.failure = 'Nothing could be told apart there. Point at more of it, or drag a box around it.';
+      return;
+    }
+    const wasFollowed = current.value !== undefined && isFollowed(current.value);
+    let there = place;
+    doc.edit(LABELS[gesture.kind], (draft) => {
+      there = putOutline(draft, place, frame, pointed, answer.outline);
+    });
+    stage.selectRemoval(there.removalId);
+    stage.selectShape(there.shapeId);
+    if (wasFollowed) void follow();
+  }
+
+  /** What is asked: everything pointed at in a fresh frame, or only what mends the outline that is there already. */
+  function requestFor(frame: number, gesture: Gesture): { body: PointBody; pointed: Pointed } {
+    const before = pointedAt(frame);
+    const own: Pointed = { add: [], remove: [] };
+    if (gesture.kind === 'box') own.box = gesture.box;
+    else own[gesture.kind === 'add' || gesture.kind === 'paint' ? 'add' : 'remove'].push(gesture.stroke);
+    const painted = gesture.kind === 'paint' || gesture.kind === 'erase';
+    const prior = !painted && before && !before.mends ? undefined : outlineAt(frame);
+    const pointed: Pointed = {
+      add: [...(before?.add ?? []), ...own.add],
+      remove: [...(before?.remove ?? []), ...own.remove],
+    };
+    const box = own.box ?? before?.box;
+    if (box) pointed.box = box;
+    if (prior) pointed.mends = true;
+    const asked = prior ? own : pointed;
+    const body: PointBody = { frame, add: asked.add, remove: asked.remove };
+    if (asked.box) body.box = asked.box;
+    if (prior) body.prior = prior;
+    if (painted) body.brush = gesture.brush;
+    return { body, pointed };
+  }
+
+  /** The outline of the chosen shape at a frame, x0 y0 …; undefined where it has none. */
+  function outlineAt(frame: number): number[] | undefined {
+    const node = current.value;
+    const points = node && pathAt(toShape(stage.shapeId, node), frame);
+    return points && Array.from(flatten(points), (v) => Math.round(10 * v) / 10);
+  }
+
+  /** Follows the outline of the chosen shape where frames of it are missing. */
+  function follow(): Promise<void> {
+    const [{ shotId }, { shapeId }] = [doc, stage];
+    return tracks.start(shapeId, () => api.followOutline(shotId, shapeId, {}));
+  }
+
+  const stop = (): void => tracks.stop(stage.shapeId);
+
+  return { current, pointedAt, following, busy, waiting, brush, point, follow, stop };
+});
+
+const LABELS: Record<Gesture['kind'], string> = {
+  add: 'Point at a thing',
+  remove: 'Point at what is not of it',
+  box: 'Point at a thing',
+  paint: 'Paint an outline',
+  erase: 'Erase an outline',
+};
