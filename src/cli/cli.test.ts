@@ -279,6 +279,38 @@ describe('mnestra movers', () => {
   });
 });
 
+describe('mnestra outline', () => {
+  it('outlines what is pointed at and follows it, as a grey video of the footage', () => {
+    const run = (...more: string[]) =>
+      mnestra('outline', '--quiet', '--input', shot.clip, '--output', at('outline.mkv'), ...more);
+    const { status } = run('--frame', '3', '--box', '20,20,60,60', '--json', at('outline.json'));
+    expect(status).toBe(0);
+    expect(JSON.parse(String(mnestra('probe', at('outline.mkv')).stdout))).toMatchObject({
+      width: W,
+      height: H,
+      frames: FRAMES,
+      pixelFormat: 'gray',
+    });
+    const { frames } = JSON.parse(readFileSync(at('outline.json'), 'utf8')) as {
+      frames: { frame: number; confidence: number; box: number[] }[];
+    };
+    const anchor = frames.find((f) => f.frame === 3)!;
+    expect(anchor.confidence).toBe(1);
+    expect(anchor.box[0]).toBeGreaterThanOrEqual(20);
+    expect(anchor.box[0] + anchor.box[2]).toBeLessThanOrEqual(80);
+    expect(readdirSync(dir).filter((name) => name.startsWith('mnestra-'))).toEqual([]);
+    for (const bad of [
+      ['--frame', '3'],
+      ['--frame', String(FRAMES), '--add', '20,20'],
+      ['--frame', '3', '--add', '20'],
+      ['--frame', '3', '--add', `${W},20`],
+      ['--frame', '3', '--box', '1,2,0,5'],
+    ]) {
+      expect(run(...bad).status).toBe(2);
+    }
+  });
+});
+
 describe('mnestra probe', () => {
   it('prints what a clip is', () => {
     const { stdout, status } = mnestra('probe', shot.clip);

@@ -19,6 +19,8 @@ export const STATUS: Readonly<Record<string, number>> = {
   nothing_to_redo: 409,
   no_marks: 409,
   no_pick: 409,
+  no_outline: 409,
+  outline_failed: 500,
   disk_full: 507,
   unavailable: 503,
 };

@@ -22,6 +22,9 @@ const RESTS = 2.5;
 const MOST = 5;
 const LEAST = 2;
 const PER_DOUBLING = 2;
+/** How far unlikeness may be blurred, px, and the share that is said where only the nearest px move. */
+const BLUR = 3;
+const MAYBE = 0.4;
 /** What shade says against belonging to a thing. */
 const SHADE = 1;
 /** Half the side of the square in which shade is looked for, px. */
@@ -76,19 +79,28 @@ function forEachIn(part: Rect, w: number, h: number, rim: number, visit: (i: num
   for (let v = y; v < y + height; v++) for (let i = v * w + x; i < v * w + x + width; i++) visit(i);
 }
 
-/** Unlikeness is blurred by a px: only what all neighbours say as well surely moves. */
+/**
+ * Unlikeness is blurred by a px, and by two more where chroma has half the samples: a px surely moves if all around it say so,
+ * and may move if its neighbours do.
+ */
 function restOf(times: Float32Array, w: number, h: number, part: Rect): Float32Array {
   const out = new Float32Array(w * h);
-  forEachIn(part, w, h, 1, (i) => {
-    let least = Infinity;
-    for (let j = i - w - 1; j <= i + w - 1; j += w) {
-      for (let k = j; k < j + 3; k++) if (!(times[k] >= least)) least = times[k];
-    }
-    if (least > MOVES) out[i] = -Math.min(MOST, LEAST + PER_DOUBLING * Math.log2(least / MOVES));
-    else if (times[i] < RESTS)
-      out[i] = Math.min(MOST, LEAST + PER_DOUBLING * Math.log2(RESTS / Math.max(times[i], 0.1)));
+  forEachIn(part, w, h, BLUR, (i) => {
+    if (times[i] < RESTS) out[i] = Math.min(MOST, LEAST + PER_DOUBLING * Math.log2(RESTS / Math.max(times[i], 0.1)));
+    const least = leastAround(times, i, w, 1);
+    if (!(least > MOVES)) return;
+    const said = Math.min(MOST, LEAST + PER_DOUBLING * Math.log2(least / MOVES));
+    out[i] = leastAround(times, i, w, BLUR) > MOVES ? -said : -MAYBE * said;
   });
   return out;
+}
+
+function leastAround(times: Float32Array, i: number, w: number, reach: number): number {
+  let least = Infinity;
+  for (let j = i - reach * w; j <= i + reach * w; j += w) {
+    for (let k = j - reach; k <= j + reach; k++) if (!(times[k] >= least)) least = times[k];
+  }
+  return least;
 }
 
 /** What movement says against belonging to a thing that moves by itself. @param shaded - Whether shade counts against it. */

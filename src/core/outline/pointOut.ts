@@ -18,8 +18,12 @@ const AROUND_CLICKS = 0.08;
 /** Cost of a border between like px, in units of log-likelihood: what rests is told by its colours alone and needs more. */
 const SMOOTH = 12;
 const SMOOTH_MOVING = 8;
-/** What a px of way from an outline that is mended costs, and how many count at most: as much as colours say. */
-const WAY_COST = 0.7;
+/** How far around strokes an outline is mended: a share of its size, and at least, px. */
+const MEND_SHARE = 0.3;
+const LEAST_MEND = 8;
+/** What a px of way from an outline that is mended costs, near the strokes and elsewhere, and how many count at most. */
+const WAY_COST_NEAR = 0.1;
+const WAY_COST = 1.2;
 const MOST_WAY = 6;
 /** Rounds in which models and mask settle, where nothing but colours tells. */
 const ROUNDS = 5;
@@ -48,7 +52,7 @@ export function pointOut(
   if (!place) return { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
   const cut = readCut(frames, frame, place.region, place.step);
   const settled = settledBy(hints, cut);
-  const data = prior ? mend(cut, settled, prior) : find(cut, settled, hints, cue);
+  const data = prior ? mend(cut, settled, hints, prior) : find(cut, settled, hints, cue);
   const { x, y, width, height } = cut;
   return trimmed(sharpen(frames, frame, { x, y, width, height, data }, place.step, hints));
 }
@@ -58,14 +62,25 @@ function find(cut: PictureCut, settled: Uint8Array, hints: Hints, cue?: MotionCu
   return (cue && findMoving(cut, settled, first, hints, cue)) ?? findResting(cut, settled, first, hints, cue);
 }
 
-/** An outline that is there already, mended where it was pointed at: elsewhere it keeps close to what it was. */
-function mend(cut: PictureCut, settled: Uint8Array, prior: MaskPatch): Uint8Array {
+/**
+ * An outline that is there already, mended near what was pointed at: there colours decide, learnt where nothing was pointed at;
+ * elsewhere it keeps close to what it was.
+ */
+function mend(cut: PictureCut, settled: Uint8Array, hints: Hints, prior: MaskPatch): Uint8Array {
   const small = reduced(prior, cut.step);
   const mask = new Uint8Array(settled.length);
   for (let i = 0; i < mask.length; i++) mask[i] = at(small, cut.x + (i % cut.width), cut.y + Math.floor(i / cut.width));
-  const lean = leanOf(cut, learn(cut, { mask, settled }), settled);
+  const strokes = new Uint8Array(settled.length);
+  settleStrokes(strokes, cut, cut.step, hints);
+  const drawn = { x: cut.x, y: cut.y, width: cut.width, height: cut.height, data: strokes.map((s) => (s ? 1 : 0)) };
+  const far = distanceFrom(drawn, cut);
+  const reach = Math.max(LEAST_MEND, MEND_SHARE * Math.max(small.width, small.height));
+  const unsure = Uint8Array.from(far, (d) => (d < reach ? 1 : 0));
+  const lean = leanOf(cut, learn(cut, { mask, settled, unsure }), settled);
   const way = distanceFrom(small, cut);
-  for (let i = 0; i < lean.length; i++) lean[i] += WAY_COST * Math.max(-MOST_WAY, Math.min(MOST_WAY, way[i]));
+  for (let i = 0; i < lean.length; i++) {
+    lean[i] += (unsure[i] ? WAY_COST_NEAR : WAY_COST) * Math.max(-MOST_WAY, Math.min(MOST_WAY, way[i]));
+  }
   return cutOut(cut, lean, settled, SMOOTH_MOVING);
 }
 

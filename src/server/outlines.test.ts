@@ -1,0 +1,204 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { randomUUID } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { SETTINGS_DEFAULTS, type ShapeNode } from '../contract/document.ts';
+import type { ErrorBody } from '../contract/errors.ts';
+import type { PointedOutline } from '../contract/outlines.ts';
+import type { ShotState, ShotView } from '../contract/shots.ts';
+import type { FollowView } from '../contract/tracks.ts';
+import { sharpPoints } from '../core/shapes/shape.ts';
+import { setRotation } from '../media/encode.ts';
+import { Harness } from './testing/harness.ts';
+
+const FRAMES = 30;
+/** How far a found edge may lie from the true one, px. */
+const NEAR_PX = 3;
+const house = new Harness(7613);
+
+/** A green texture, and a red block of 40x60 px whose corner goes from (20, 70) to the right by 6 px a frame. */
+const GOING =
+  `color=c=0x4a7040:s=320x180:r=25:d=${FRAMES / 25},noise=alls=20:all_seed=3,gblur=sigma=1[ground];` +
+  `color=c=0xb03028:s=40x60:r=25:d=${FRAMES / 25},noise=alls=24:all_seed=5,gblur=sigma=1[block];` +
+  `[ground][block]overlay=x='14+6*n':y=70,format=yuv420p`;
+
+async function newShot(name: string): Promise<ShotView> {
+  await house.upload(name, readFileSync(house.at(name)));
+  const { id: clipId } = await house.settled(name);
+  const body = { clipId, name: 'Going', first: 0, last: FRAMES - 1, handleBefore: 0, handleAfter: 0 };
+  return (await house.call<ShotView>('POST', '/shots', body)).body;
+}
+
+const stateOf = async (shot: ShotView): Promise<ShotState> =>
+  (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body;
+
+const point = async (shot: ShotView, body: object): Promise<{ status: number; body: PointedOutline }> =>
+  house.call<PointedOutline>('POST', `/shots/${shot.id}/outlines`, { add: [], remove: [], ...body });
+
+/** Left, top, right and bottom of an outline. */
+function boxOf(places: readonly number[]): number[] {
+  const [xs, ys] = [0, 1].map((axis) => places.filter((_, i) => i % 2 === axis));
+  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+}
+
+const expectNear = (found: readonly number[], truth: readonly number[]): void =>
+  truth.forEach((v, i) => expect(Math.abs(found[i] - v)).toBeLessThan(NEAR_PX));
+
+const blockAt = (frame: number): number[] => [20 + 6 * frame, 70, 59 + 6 * frame, 129];
+
+async function edit(shot: ShotView, patch: object[]): Promise<void> {
+  const { revision } = await stateOf(shot);
+  const body = { editId: randomUUID(), base: revision, label: 'Change', patch };
+  expect((await house.call('POST', `/shots/${shot.id}/edits`, body)).status).toBe(200);
+}
+
+/** A removal with one outline that was pointed at in some frames. @returns The paths of both. */
+async function pointed(shot: ShotView, frames: number[]): Promise<{ shapeId: string; path: string }> {
+  const [removalId, shapeId] = [randomUUID(), randomUUID()];
+  const keys: ShapeNode['keys'] = {};
+  for (const frame of frames) {
+    const [x0, y0, x1, y1] = blockAt(frame);
+    keys[frame] = { ease: 'linear', points: sharpPoints([x0, y0, x1, y0, x1, y1, x0, y1]) };
+  }
+  const anchors = Object.fromEntries(frames.map((f) => [f, { add: [], remove: [], mends: true }]));
+  const shape: ShapeNode = {
+    name: 'Block',
+    rank: 1,
+    kind: 'path',
+    operation: 'add',
+    outline: { anchors, lost: [] },
+    visible: { from: frames[0], to: frames.at(-1)! },
+    keys,
+  };
+  const removal = {
+    ...{ name: 'Block', rank: 1, hidden: false, grow: 0, featherIn: 0, featherOut: 2 },
+    settings: SETTINGS_DEFAULTS,
+    shapes: { [shapeId]: shape },
+  };
+  await edit(shot, [{ op: 'add', path: `/removals/${removalId}`, value: removal }]);
+  return { shapeId, path: `/removals/${removalId}/shapes/${shapeId}` };
+}
+
+async function followed(shot: ShotView, shapeId: string): Promise<FollowView> {
+  const answer = await house.call<FollowView>('POST', `/shots/${shot.id}/shapes/${shapeId}/follow`, {});
+  expect(answer.status).toBe(202);
+  return house.until(async () => {
+    const list = (await house.call<FollowView[]>('GET', `/shots/${shot.id}/follows`)).body;
+    const now = list.find((f) => f.id === answer.body.id)!;
+    return ['queued', 'running'].includes(now.state) ? undefined : now;
+  }, 'the outline');
+}
+
+const shapeOf = async (shot: ShotView, id: string): Promise<ShapeNode> => {
+  const { removals } = (await stateOf(shot)).document;
+  return Object.values(removals).find((r) => id in r.shapes)!.shapes[id];
+};
+const outlineAt = ({ keys }: ShapeNode, frame: number): number[] => keys[frame].points.flatMap(({ x, y }) => [x, y]);
+
+let shot: ShotView;
+
+beforeAll(async () => {
+  await house.begin();
+  house.film('going.mp4', GOING, '-crf', '12');
+  shot = await newShot('going.mp4');
+}, 120_000);
+afterAll(() => house.end());
+
+describe('pointing', () => {
+  it('finds the outline of what a click, a box or a scribble means', async () => {
+    for (const body of [
+      { add: [[100, 100]] },
+      { add: [], box: [68, 60, 65, 80] },
+      { add: [[86, 80, 100, 100, 110, 120]] },
+    ]) {
+      const { status, body: found } = await point(shot, { frame: 10, ...body });
+      expect(status).toBe(200);
+      expectNear(boxOf(found.outline), blockAt(10));
+    }
+  });
+
+  it('uses what moves once the shot has been searched', async () => {
+    await house.call('POST', `/shots/${shot.id}/movers`);
+    await house.until(async () => {
+      const { search } = (await house.call<{ search: { state: string } }>('GET', `/shots/${shot.id}/movers`)).body;
+      return search.state === 'done' || undefined;
+    }, 'the search');
+    expectNear(boxOf((await point(shot, { frame: 10, add: [[100, 100]] })).body.outline), blockAt(10));
+  });
+
+  it('paints on an outline and erases from it, px by px', async () => {
+    const prior = [100, 40, 140, 40, 140, 80, 100, 80];
+    const more = await point(shot, { frame: 0, add: [[120, 60, 180, 60]], prior, brush: 20 });
+    expectNear(boxOf(more.body.outline), [100, 40, 190, 80]);
+    const less = await point(shot, { frame: 0, remove: [[100, 40, 100, 80]], prior, brush: 20 });
+    expectNear(boxOf(less.body.outline), [110, 40, 140, 80]);
+    const none = await point(shot, { frame: 0, remove: [[120, 40, 120, 80]], prior, brush: 90 });
+    expect(none.body.outline).toEqual([]);
+  });
+
+  it('answers in px of the picture as shown where a clip is shown turned', async () => {
+    await setRotation(house.at('going.mp4'), house.at('upright.mp4'), 90);
+    const turned = await newShot('upright.mp4');
+    const { rotation } = (await house.settled('upright.mp4')).info!;
+    // The block's middle in frame 10 is (99.5, 99.5) on the sensor.
+    const [x, y] = rotation === 90 ? [179 - 99.5, 99.5] : [99.5, 319 - 99.5];
+    const { outline } = (await point(turned, { frame: 10, add: [[x, y]] })).body;
+    expectNear(boxOf(outline), [x - 30, y - 20, x + 30, y + 20]);
+  });
+
+  it('says what is wrong with what is asked', async () => {
+    expect((await point(shot, { frame: FRAMES, add: [[10, 10]] })).status).toBe(404);
+    for (const bad of [{ add: [[10, 10]] }, { frame: 0, add: [[]] }, { frame: 0, box: [1, 2, 0, 5] }]) {
+      const answer = await point(shot, bad);
+      expect([answer.status, (answer.body as unknown as ErrorBody).code]).toEqual([400, 'bad_request']);
+    }
+  });
+});
+
+describe('an outline', () => {
+  it('is followed both ways and lies in the document as one edit that can be undone', async () => {
+    const { shapeId } = await pointed(shot, [10]);
+    expect(await followed(shot, shapeId)).toMatchObject({ state: 'done' });
+    const shape = await shapeOf(shot, shapeId);
+    expect(shape.visible).toEqual({ from: 0, to: FRAMES - 1 });
+    expect(shape.outline!.lost).toEqual([]);
+    for (const frame of [0, 5, 20, 29]) expectNear(boxOf(outlineAt(shape, frame)), blockAt(frame));
+    expect(outlineAt(shape, 10)).toEqual([80, 70, 119, 70, 119, 129, 80, 129]);
+    await house.call('POST', `/shots/${shot.id}/undo`);
+    expect(Object.keys((await shapeOf(shot, shapeId)).keys)).toEqual(['10']);
+  });
+
+  it('is followed again only where frames are missing', async () => {
+    const { shapeId, path } = await pointed(shot, [5, 15]);
+    await followed(shot, shapeId);
+    const odd = { ease: 'linear', points: sharpPoints([1, 1, 9, 1, 9, 9]) };
+    await edit(shot, [
+      { op: 'replace', path: `${path}/keys/20`, value: odd },
+      { op: 'remove', path: `${path}/keys/10` },
+    ]);
+    await followed(shot, shapeId);
+    const shape = await shapeOf(shot, shapeId);
+    expect(outlineAt(shape, 20)).toEqual([1, 1, 9, 1, 9, 9]);
+    expectNear(boxOf(outlineAt(shape, 10)), blockAt(10));
+  });
+
+  it('is refused where nothing was pointed at', async () => {
+    const { shapeId, path } = await pointed(shot, [5]);
+    await edit(shot, [{ op: 'remove', path: `${path}/outline` }]);
+    const answer = await house.call<ErrorBody>('POST', `/shots/${shot.id}/shapes/${shapeId}/follow`, {});
+    expect([answer.status, answer.body.code]).toEqual([409, 'no_outline']);
+    const missing = await house.call<ErrorBody>('POST', `/shots/${shot.id}/shapes/${randomUUID()}/follow`, {});
+    expect(missing.body.code).toBe('not_found');
+  });
+
+  it('survives the death of the worker that follows it', async () => {
+    const { shapeId } = await pointed(shot, [10]);
+    await house.call('POST', `/shots/${shot.id}/shapes/${shapeId}/follow`, {});
+    await house.kill(house.worker);
+    await house.startWorker();
+    await house.until(async () => {
+      const list = (await house.call<FollowView[]>('GET', `/shots/${shot.id}/follows`)).body;
+      return list.find((f) => f.targetId === shapeId)?.state === 'done' || undefined;
+    }, 'the next worker');
+    expect(Object.keys((await shapeOf(shot, shapeId)).keys).length).toBe(FRAMES);
+  });
+});
