@@ -132,27 +132,37 @@ export function distanceFrom(patch: MaskPatch, rect: Rect): Float32Array {
   return out;
 }
 
-/** Neighbours that come before a px, row by row, and their distances; those after it lie on the other side. */
-const BEFORE = [
-  [-1, 0, 1],
-  [-1, -1, Math.SQRT2],
-  [0, -1, 1],
-  [1, -1, Math.SQRT2],
-];
-
-/** Distance of every px from the nearest one that has a value. */
+/** Distance of every px from the nearest one that has a value: once down through the rows, once up. */
 function chamfer(values: Uint8Array, value: 0 | 1, w: number, h: number): Float32Array {
   const far = w + h;
-  const d = Float32Array.from(values, (v) => (v === value ? 0 : far));
-  const lower = (x: number, y: number, side: 1 | -1): void => {
-    for (const [dx, dy, away] of BEFORE) {
-      const [u, v] = [x + side * dx, y + side * dy];
-      if (u >= 0 && v >= 0 && u < w && v < h) d[y * w + x] = Math.min(d[y * w + x], d[v * w + u] + away);
-    }
-  };
-  for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) lower(x, y, 1);
-  for (let y = h - 1; y >= 0; y--) for (let x = w - 1; x >= 0; x--) lower(x, y, -1);
+  const d = new Float32Array(w * h);
+  for (let i = 0; i < d.length; i++) d[i] = values[i] === value ? 0 : far;
+  for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) lower(d, y * w + x, -1, -w, x > 0, x < w - 1, y > 0);
+  for (let y = h - 1; y >= 0; y--) {
+    for (let x = w - 1; x >= 0; x--) lower(d, y * w + x, 1, w, x < w - 1, x > 0, y < h - 1);
+  }
   return d;
+}
+
+/** Lowers a distance by its neighbours on one side: the one beside, and the three in the row at `row`. */
+function lower(
+  d: Float32Array,
+  i: number,
+  beside: number,
+  row: number,
+  hasBeside: boolean,
+  hasOther: boolean,
+  hasRow: boolean,
+): void {
+  let least = d[i];
+  if (least === 0) return;
+  if (hasBeside) least = Math.min(least, d[i + beside] + 1);
+  if (hasRow) {
+    least = Math.min(least, d[i + row] + 1);
+    if (hasBeside) least = Math.min(least, d[i + row + beside] + Math.SQRT2);
+    if (hasOther) least = Math.min(least, d[i + row - beside] + Math.SQRT2);
+  }
+  d[i] = least;
 }
 
 /** Without empty rows and columns around; a patch of no size if nothing is left. */

@@ -71,8 +71,10 @@ function bestShift(
   for (let dy = -reach; dy <= reach; dy++) {
     for (let dx = -reach; dx <= reach; dx++) {
       const shift = { x: guess.x + dx, y: guess.y + dy };
+      const way = wayCost * Math.hypot(dx, dy);
+      if (way >= best.cost) continue;
       const difference = differenceUnder(px, from, to, shift);
-      const cost = difference + wayCost * Math.hypot(dx, dy);
+      const cost = difference + way;
       if (cost < best.cost) best = { shift, difference, cost };
     }
   }

@@ -60,37 +60,57 @@ export function fitColours(colours: Float32Array): ColourModel {
 
 /** How little a colour fits: the least −log(weight · density) of the Gaussians. */
 export function colourCost(model: ColourModel, colours: Float32Array, at: number): number {
-  const [r, g, b] = [colours[at], colours[at + 1], colours[at + 2]];
   let least = Infinity;
-  for (let k = 0; k < model.length; k += FLOATS) {
-    const [x, y, z] = [r - model[k], g - model[k + 1], b - model[k + 2]];
-    const away =
-      x * (model[k + 3] * x + 2 * (model[k + 4] * y + model[k + 5] * z)) +
-      y * (model[k + 6] * y + 2 * model[k + 7] * z) +
-      model[k + 8] * z * z;
-    const cost = 0.5 * away + model[k + 9];
-    if (cost < least) least = cost;
-  }
+  for (let k = 0; k < model.length; k += FLOATS) least = Math.min(least, partCost(model, k, colours, at));
   return least;
 }
 
 function nearestPart(model: ColourModel, colours: Float32Array, at: number): number {
   let [best, least] = [0, Infinity];
-  for (let k = 0; k * FLOATS < model.length; k++) {
-    const cost = colourCost(model.subarray(k * FLOATS, (k + 1) * FLOATS), colours, at);
-    if (cost < least) [best, least] = [k, cost];
+  for (let k = 0; k < model.length; k += FLOATS) {
+    const cost = partCost(model, k, colours, at);
+    if (cost < least) [best, least] = [k / FLOATS, cost];
   }
   return best;
 }
 
+/** −log(weight · density) of the Gaussian at `k`. */
+function partCost(model: ColourModel, k: number, colours: Float32Array, at: number): number {
+  const x = colours[at] - model[k];
+  const y = colours[at + 1] - model[k + 1];
+  const z = colours[at + 2] - model[k + 2];
+  const away =
+    x * (model[k + 3] * x + 2 * (model[k + 4] * y + model[k + 5] * z)) +
+    y * (model[k + 6] * y + 2 * model[k + 7] * z) +
+    model[k + 8] * z * z;
+  return 0.5 * away + model[k + 9];
+}
+
 function clusterOf(colours: Float32Array, members: Int32Array): Cluster {
-  const mean = [0, 0, 0];
-  for (const i of members) for (let c = 0; c < CHANNELS; c++) mean[c] += colours[i * CHANNELS + c] / members.length;
-  const s = [0, 0, 0, 0, 0, 0];
-  for (const i of members) {
-    const [x, y, z] = mean.map((m, c) => colours[i * CHANNELS + c] - m);
-    [x * x, x * y, x * z, y * y, y * z, z * z].forEach((v, k) => (s[k] += v / members.length));
+  const n = members.length;
+  let [r, g, b] = [0, 0, 0];
+  for (let k = 0; k < n; k++) {
+    const at = members[k] * CHANNELS;
+    r += colours[at];
+    g += colours[at + 1];
+    b += colours[at + 2];
   }
+  [r, g, b] = [r / n, g / n, b / n];
+  const s = [0, 0, 0, 0, 0, 0];
+  for (let k = 0; k < n; k++) {
+    const at = members[k] * CHANNELS;
+    const x = colours[at] - r;
+    const y = colours[at + 1] - g;
+    const z = colours[at + 2] - b;
+    s[0] += x * x;
+    s[1] += x * y;
+    s[2] += x * z;
+    s[3] += y * y;
+    s[4] += y * z;
+    s[5] += z * z;
+  }
+  const mean = [r, g, b];
+  for (let k = 0; k < 6; k++) s[k] /= n;
   for (const k of [0, 3, 5]) s[k] += LEAST_VARIANCE;
   // The longest axis, by repeated multiplication.
   let axis = [1, 0.9, 0.8];
@@ -105,9 +125,10 @@ function clusterOf(colours: Float32Array, members: Int32Array): Cluster {
 }
 
 /** Two halves of a cluster, at its mean across its longest axis. */
-function split(colours: Float32Array, { members, mean, axis }: Cluster): Int32Array[] {
+function split(colours: Float32Array, { members, mean, axis: [x, y, z] }: Cluster): Int32Array[] {
+  const middle = x * mean[0] + y * mean[1] + z * mean[2];
   const beyond = (i: number): boolean =>
-    axis.reduce((sum, a, c) => sum + a * (colours[i * CHANNELS + c] - mean[c]), 0) > 0;
+    x * colours[i * CHANNELS] + y * colours[i * CHANNELS + 1] + z * colours[i * CHANNELS + 2] > middle;
   return [members.filter(beyond), members.filter((i) => !beyond(i))];
 }
 

@@ -1,5 +1,5 @@
 import { CHANNELS } from './colourModel.ts';
-import { minCut, NEIGHBOURS } from './minCut.ts';
+import { minCut, NEIGHBOURS, type CutGraph } from './minCut.ts';
 import type { PictureCut } from './pictureCut.ts';
 
 /** What is settled about a px. */
@@ -26,50 +26,78 @@ export function cutOut(cut: PictureCut, lean: Float32Array, settled: Uint8Array,
   const nodes = new Int32Array(w * h).fill(-1);
   const open: number[] = [];
   for (let i = 0; i < nodes.length; i++) if (settled[i] === OPEN) nodes[i] = open.push(i) - 1;
-  const neighbours = new Int32Array(open.length * 8).fill(-1);
-  const capacities = new Int32Array(open.length * 8);
-  const terminals = new Int32Array(open.length);
-  const border = borderCosts(cut, smooth);
-  open.forEach((i, n) => {
-    const [x, y] = [i % w, Math.floor(i / w)];
+  const graph: CutGraph = {
+    neighbours: new Int32Array(open.length * 8).fill(-1),
+    capacities: new Int32Array(open.length * 8),
+    terminals: new Int32Array(open.length),
+  };
+  const borders = new BorderCosts(cut, smooth * UNITS);
+  for (let n = 0; n < open.length; n++) {
+    const i = open[n];
+    const x = i % w;
+    const y = (i - x) / w;
     let pull = -UNITS * Math.max(-MOST, Math.min(MOST, lean[i]));
     for (let d = 0; d < 8; d++) {
-      const [u, v] = [x + NEIGHBOURS[d][0], y + NEIGHBOURS[d][1]];
+      const [u, v] = [x + ACROSS[d], y + DOWN[d]];
       if (u < 0 || v < 0 || u >= w || v >= h) continue;
       const j = v * w + u;
-      const cost = UNITS * border(i, j, d);
+      const cost = borders.between(i, j, d);
       if (nodes[j] < 0) {
         pull += settled[j] === THING ? cost : -cost;
       } else {
-        neighbours[n * 8 + d] = nodes[j];
-        capacities[n * 8 + d] = Math.round(cost);
+        graph.neighbours[n * 8 + d] = nodes[j];
+        graph.capacities[n * 8 + d] = cost;
       }
     }
-    terminals[n] = Math.round(pull);
-  });
-  const side = minCut({ neighbours, capacities, terminals });
-  return Uint8Array.from(settled, (s, i) => (s === OPEN ? side[nodes[i]] : s === THING ? 1 : 0));
+    graph.terminals[n] = Math.round(pull);
+  }
+  const side = minCut(graph);
+  const out = new Uint8Array(w * h);
+  for (let i = 0; i < out.length; i++) out[i] = nodes[i] < 0 ? (settled[i] === THING ? 1 : 0) : side[nodes[i]];
+  return out;
 }
 
-/** Cost of a border between two neighbours, by their difference against the usual one of the picture. */
-function borderCosts({ width: w, height: h, colours }: PictureCut, smooth: number) {
-  let [sum, n] = [0, 0];
-  for (let y = 0; y + 1 < h; y += 2) {
-    for (let x = 0; x + 1 < w; x += 2) {
-      const i = y * w + x;
-      sum += difference(colours, i, i + 1) + difference(colours, i, i + w);
-      n += 2;
+const ACROSS = NEIGHBOURS.map(([dx]) => dx);
+const DOWN = NEIGHBOURS.map(([, dy]) => dy);
+const ASLANT = NEIGHBOURS.map(([dx, dy]) => dx !== 0 && dy !== 0);
+
+/** Steps of the exponent for which the costs are worked out once, and the largest exponent. */
+const STEPS = 64;
+const LARGEST = 8;
+
+/** Whole-number cost of a border between two neighbours, by their difference against the usual one of the picture. */
+class BorderCosts {
+  private readonly straight: Int32Array;
+  private readonly aslant: Int32Array;
+  private readonly sharpness: number;
+  private readonly colours: Float32Array;
+
+  constructor({ width: w, height: h, colours }: PictureCut, cost: number) {
+    this.colours = colours;
+    let [sum, n] = [0, 0];
+    for (let y = 0; y + 1 < h; y += 4) {
+      for (let x = 0; x + 1 < w; x += 4) {
+        const i = y * w + x;
+        sum += difference(colours, i, i + 1) + difference(colours, i, i + w);
+        n += 2;
+      }
     }
+    this.sharpness = (n * 0.5 * STEPS) / Math.max(sum, n);
+    this.straight = new Int32Array(STEPS * LARGEST + 1);
+    this.aslant = this.straight.map((_, k) => Math.round((cost * Math.exp(-k / STEPS)) / Math.SQRT2));
+    this.straight = this.straight.map((_, k) => Math.round(cost * Math.exp(-k / STEPS)));
   }
-  const sharpness = (n * 0.5) / Math.max(sum, n);
-  return (i: number, j: number, slot: number): number =>
-    (smooth * Math.exp(-sharpness * difference(colours, i, j))) /
-    (NEIGHBOURS[slot][0] && NEIGHBOURS[slot][1] ? Math.SQRT2 : 1);
+
+  between(i: number, j: number, slot: number): number {
+    const k = Math.min(STEPS * LARGEST, Math.round(this.sharpness * difference(this.colours, i, j)));
+    return ASLANT[slot] ? this.aslant[k] : this.straight[k];
+  }
 }
 
 function difference(colours: Float32Array, i: number, j: number): number {
   const [p, q] = [i * CHANNELS, j * CHANNELS];
-  return (
-    (colours[p] - colours[q]) ** 2 + (colours[p + 1] - colours[q + 1]) ** 2 + (colours[p + 2] - colours[q + 2]) ** 2
-  );
+  const a = colours[p] - colours[q];
+  const b = colours[p + 1] - colours[q + 1];
+  const c = colours[p + 2] - colours[q + 2];
+  return a * a + b * b + c * c;
 }

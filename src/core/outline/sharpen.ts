@@ -29,14 +29,16 @@ export function sharpen(frames: FrameReader, frame: number, mask: MaskPatch, ste
 
 /** OPEN along the border of a mask, THING inside, OTHER outside. */
 export function bandOf(mask: Uint8Array, w: number, h: number): Uint8Array {
-  const out = Uint8Array.from(mask, (m) => (m ? THING : OTHER));
+  const out = new Uint8Array(mask.length);
+  for (let i = 0; i < out.length; i++) out[i] = mask[i] ? THING : OTHER;
   for (let y = 0; y < h; y++) {
-    for (let x = 0; x < w; x++) {
-      const i = y * w + x;
-      const border = (x + 1 < w && mask[i] !== mask[i + 1]) || (y + 1 < h && mask[i] !== mask[i + w]);
-      if (!border) continue;
+    for (let i = y * w; i < (y + 1) * w; i++) {
+      const x = i - y * w;
+      const beside = x + 1 < w && mask[i] !== mask[i + 1];
+      if (!beside && !(y + 1 < h && mask[i] !== mask[i + w])) continue;
+      const [left, right] = [Math.max(0, x - BAND + 1), Math.min(w, x + BAND + 1)];
       for (let v = Math.max(0, y - BAND + 1); v <= Math.min(h - 1, y + BAND); v++) {
-        out.fill(OPEN, v * w + Math.max(0, x - BAND + 1), v * w + Math.min(w, x + BAND + 1));
+        out.fill(OPEN, v * w + left, v * w + right);
       }
     }
   }
