@@ -82,3 +82,22 @@ test('a box outlines another thing once the first is let go', async () => {
   await dragOn(page, await screenOf(page, 130, 60), await screenOf(page, 190, 140));
   await expect(page.getByTestId('shape-Outline 2')).toBeVisible({ timeout: 30_000 });
 });
+
+test('a track and shapes come in from files, and a file that is neither says so', async () => {
+  const chooser = page.getByTestId('bring-in');
+  const row = (t: number): string => [t, 0.9, 10 + t, 20, 40 + t, 20, 40 + t, 50, 10 + t, 50].join(',');
+  const csv = ['frame,confidence,x0,y0,x1,y1,x2,y2,x3,y3', ...[0, 1, 2, 3].map(row)].join('\r\n');
+  await chooser.setInputFiles({ name: 'wall.csv', mimeType: 'text/csv', buffer: Buffer.from(csv) });
+  await expect(page.getByText('Followed on 4 frames')).toBeVisible();
+  const points = [
+    [30, 30],
+    [80, 30],
+    [80, 90],
+  ];
+  const json = JSON.stringify({ name: 'From a file', shapes: [{ name: 'Sail', keys: [{ frame: 0, points }] }] });
+  await chooser.setInputFiles({ name: 'sail.json', mimeType: 'application/json', buffer: Buffer.from(json) });
+  await expect(page.getByRole('heading', { name: 'From a file' })).toBeVisible();
+  await expect(page.getByTestId('shape-Sail')).toBeVisible();
+  await chooser.setInputFiles({ name: 'bad.json', mimeType: 'application/json', buffer: Buffer.from('{') });
+  await expect(page.getByText('The file is no JSON.')).toBeVisible();
+});

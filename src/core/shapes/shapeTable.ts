@@ -1,5 +1,6 @@
+import { AppError } from '../errors.ts';
 import { pathAt } from './interpolate.ts';
-import type { PathPoint, Removal, Shape } from './shape.ts';
+import type { PathPoint, Removal, Shape, ShapeKey } from './shape.ts';
 
 /** An outline as the `d` of an SVG path. */
 export function pathData(points: readonly PathPoint[], closed = true): string {
@@ -55,6 +56,73 @@ export function shapesJson({ name, grow, featherIn, featherOut, holdFeather, sha
     })),
   }));
   return `${JSON.stringify({ space: 'px', name, grow, featherIn, featherOut, holdFeather, shapes: table }, null, 1)}\n`;
+}
+
+/** Shapes as a file gives them, with the edge of their matte. */
+export type ShapeTable = Pick<Removal, 'name' | 'grow' | 'featherIn' | 'featherOut' | 'holdFeather'> & {
+  shapes: Omit<Shape, 'id' | 'ride'>[];
+};
+
+/**
+ * Reads what {@link shapesJson} writes; an edge that is not given is 0.
+ * @throws AppError `shape_file` naming the shape.
+ */
+export function readShapesJson(text: string): ShapeTable {
+  let file: Partial<Record<string, unknown>>;
+  try {
+    file = (JSON.parse(text) as Partial<Record<string, unknown>> | null) ?? {};
+  } catch {
+    throw new AppError('shape_file', 'The file is no JSON.');
+  }
+  if (!Array.isArray(file.shapes) || file.shapes.length === 0) {
+    throw new AppError('shape_file', 'The file has no list of shapes.');
+  }
+  const size = (name: string): number => (Number.isFinite(file[name]) ? (file[name] as number) : 0);
+  return {
+    name: typeof file.name === 'string' && file.name !== '' ? file.name : 'Shapes',
+    grow: size('grow'),
+    featherIn: size('featherIn'),
+    featherOut: size('featherOut'),
+    holdFeather: size('holdFeather'),
+    shapes: file.shapes.map(readShape),
+  };
+}
+
+const KINDS = ['path', 'ellipse', 'rectangle'] as const;
+const OPERATIONS = ['add', 'subtract', 'hold'] as const;
+const EASES = ['linear', 'smooth', 'hold'] as const;
+
+function readShape(entry: unknown, n: number): ShapeTable['shapes'][number] {
+  const shape = (entry ?? {}) as Partial<Record<string, unknown>>;
+  const keys = Array.isArray(shape.keys) ? shape.keys.map(readKey) : [];
+  if (keys.length === 0 || keys.some((k) => k === undefined)) {
+    throw new AppError(
+      'shape_file',
+      `Shape ${n + 1} has no keys, or one without a frame and at least two points of six numbers.`,
+    );
+  }
+  const visible = (shape.visible ?? {}) as { from?: unknown; to?: unknown };
+  const limited = Number.isInteger(visible.from) && Number.isInteger(visible.to);
+  return {
+    name: typeof shape.name === 'string' && shape.name !== '' ? shape.name : `Shape ${n + 1}`,
+    kind: KINDS.find((k) => k === shape.kind) ?? 'path',
+    operation: OPERATIONS.find((o) => o === shape.operation) ?? 'add',
+    ...(limited && { visible: { from: visible.from as number, to: visible.to as number } }),
+    keys: (keys as ShapeKey[]).sort((a, b) => a.frame - b.frame),
+  };
+}
+
+function readKey(entry: unknown): ShapeKey | undefined {
+  const { frame, ease, points } = (entry ?? {}) as Partial<Record<string, unknown>>;
+  if (!Number.isInteger(frame) || (frame as number) < 0 || !Array.isArray(points) || points.length < 2)
+    return undefined;
+  const places = points.map((p: unknown) => {
+    const numbers = Array.isArray(p) && p.length >= 2 ? [...(p as number[]), 0, 0, 0, 0].slice(0, 6) : [];
+    const [x, y, inX, inY, outX, outY] = numbers;
+    return numbers.length === 6 && numbers.every(Number.isFinite) ? { x, y, inX, inY, outX, outY } : undefined;
+  });
+  if (places.includes(undefined)) return undefined;
+  return { frame: frame as number, ease: EASES.find((e) => e === ease) ?? 'linear', points: places as PathPoint[] };
 }
 
 const SIGNS: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };

@@ -1,5 +1,5 @@
 import { AppError } from '../errors.ts';
-import type { TrackedFrame } from './followRegion.ts';
+import { LOSS_REASONS, type TrackedFrame } from './followRegion.ts';
 import type { Quad } from './regionModel.ts';
 
 export const TRACK_COLUMNS = ['frame', 'confidence', 'x0', 'y0', 'x1', 'y1', 'x2', 'y2', 'x3', 'y3'] as const;
@@ -37,10 +37,52 @@ export function readTrackCsv(text: string): TrackRow[] {
   if (at.some((i) => i < 0)) {
     throw new AppError('track_file', `The first line must name the columns ${TRACK_COLUMNS.join(', ')}.`);
   }
-  const rows = lines.map((line, n) => readRow(line.split(','), at, n + 2)).sort((a, b) => a.frame - b.frame);
-  const twice = rows.find((r, i) => i > 0 && rows[i - 1].frame === r.frame);
+  return inOrder(lines.map((line, n) => readRow(line.split(','), at, n + 2)));
+}
+
+/**
+ * Reads what {@link trackJson} writes; further fields are passed over.
+ * @throws AppError `track_file` naming the frame.
+ */
+export function readTrackJson(text: string): TrackRow[] {
+  const { frames } = parsed(text) as { frames?: unknown };
+  if (!Array.isArray(frames)) throw new AppError('track_file', 'The file has no list of frames.');
+  const rows = frames.map((entry: Partial<Record<string, unknown>> | null, n): TrackRow => {
+    const { frame, confidence = 1, corners, loss } = entry ?? {};
+    const quad = Array.isArray(corners) && corners.length === 4 ? corners.map(placeOf) : [];
+    const good = Number.isInteger(frame) && Number.isFinite(confidence) && quad.length === 4 && quad.every(Boolean);
+    if (!good || (frame as number) < 0) {
+      throw new AppError('track_file', `Entry ${n + 1} is no frame of a track: a frame and four corners are needed.`);
+    }
+    const reason = LOSS_REASONS.find((r) => r === loss);
+    return {
+      frame: frame as number,
+      confidence: Math.min(1, Math.max(0, confidence as number)),
+      quad: quad as unknown as Quad,
+      ...(reason && { loss: reason }),
+    };
+  });
+  return inOrder(rows);
+}
+
+function parsed(text: string): unknown {
+  try {
+    return (JSON.parse(text) as unknown) ?? {};
+  } catch {
+    throw new AppError('track_file', 'The file is no JSON.');
+  }
+}
+
+function placeOf(pair: unknown): { x: number; y: number } | undefined {
+  const [x, y] = Array.isArray(pair) ? (pair as unknown[]) : [];
+  return Number.isFinite(x) && Number.isFinite(y) ? { x: x as number, y: y as number } : undefined;
+}
+
+function inOrder(rows: TrackRow[]): TrackRow[] {
+  const sorted = rows.sort((a, b) => a.frame - b.frame);
+  const twice = sorted.find((r, i) => i > 0 && sorted[i - 1].frame === r.frame);
   if (twice) throw new AppError('track_file', `Frame ${twice.frame} has two rows. Each frame may have one.`);
-  return rows;
+  return sorted;
 }
 
 function readRow(cells: string[], at: number[], line: number): TrackRow {

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { ArrowDown, ArrowUp, Eye, EyeOff, Plus, Trash2 } from '@lucide/vue';
+import { ArrowDown, ArrowUp, Eye, EyeOff, FileInput, Plus, Trash2 } from '@lucide/vue';
 import Button from 'primevue/button';
 import InputText from 'primevue/inputtext';
 import { computed, nextTick, ref } from 'vue';
 import { ranked } from '../../../contract/document.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { addRemoval, moveRemoval } from '../../document/edits.ts';
+import { bringIn, type BroughtIn } from '../../document/importEdits.ts';
 import { standing } from './advice.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
@@ -26,6 +27,30 @@ function add(): void {
     id = addRemoval(draft);
   });
   stage.selectRemoval(id);
+}
+
+const chooser = ref<HTMLInputElement>();
+
+/** Brings a track or shapes in from a file; what is wrong with it is said in a sentence. */
+async function bring(event: Event): Promise<void> {
+  const input = event.target as HTMLInputElement;
+  const file = input.files?.[0];
+  if (!file) return;
+  const text = await file.text();
+  // The same file may be chosen again.
+  input.value = '';
+  const found = await work.act(() => {
+    let brought: BroughtIn | undefined;
+    doc.edit(`Bring in “${file.name.slice(0, 80)}”`, (draft) => {
+      brought = bringIn(draft, text, file.name);
+    });
+    return Promise.resolve(brought);
+  });
+  if (found?.kind === 'shapes') stage.selectRemoval(found.removalId);
+  if (found?.kind === 'track') {
+    stage.selectShape('');
+    stage.trackId = found.trackId;
+  }
 }
 
 function move(index: number, by: -1 | 1): void {
@@ -69,6 +94,17 @@ function finishRename(id: string): void {
   <section class="list">
     <header>
       <h2>What goes away</h2>
+      <input ref="chooser" type="file" accept=".json,.csv" hidden data-testid="bring-in" @change="bring" />
+      <Button
+        text
+        rounded
+        size="small"
+        severity="secondary"
+        aria-label="Bring in a file"
+        title="Bring in shapes (JSON) or a track (CSV, JSON) from a file"
+        @click="chooser?.click()"
+        ><FileInput :size="16"
+      /></Button>
       <Button text rounded size="small" aria-label="Add a thing" title="Add a thing" @click="add"
         ><Plus :size="18"
       /></Button>
@@ -136,10 +172,11 @@ function finishRename(id: string): void {
 header {
   display: flex;
   align-items: center;
-  justify-content: space-between;
+  gap: 2px;
   padding: 6px 6px 6px 14px;
 }
 h2 {
+  flex: 1;
   font-size: 14px;
   font-weight: 650;
 }

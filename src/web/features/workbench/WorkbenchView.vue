@@ -111,13 +111,15 @@ function follow(): void {
   tracks.followShape(frame.value, [x, y, x + width, y, x + width, y + height, x, y + height]);
 }
 
-/** To the next frame in which something sticks out of the matte, or the track at hand is weak. */
+/** To the next frame in which something sticks out of the matte, the chosen outline is lost, or the track at hand is weak. */
 function toWeak(): void {
   const flagged = reveals.data[stage.removalId]?.coverage?.flagged ?? [];
-  const next = flagged.find((f) => f.frame > frame.value) ?? flagged.at(0);
-  if (next && player.value) {
+  const lost = outlines.current?.outline?.lost ?? [];
+  const frames = [...flagged.map((f) => f.frame), ...lost.map((l) => l.from)].sort((a, b) => a - b);
+  const next = frames.find((f) => f > frame.value) ?? frames.at(0);
+  if (next !== undefined && player.value) {
     player.value.pause();
-    player.value.go(next.frame);
+    player.value.go(next);
   } else trackPanel.value?.toWeak();
 }
 
