@@ -10,6 +10,9 @@ import { findShot } from './shots.ts';
 
 /** Outlines of what is pointed at. Nothing is kept: the page puts them into the document. */
 export class OutlineService {
+  /** The frame that was pointed at last: somebody who points goes on pointing there. */
+  private last?: { place: string; picture: ReturnType<PictureService['stored']> };
+
   constructor(
     private readonly files: Files,
     private readonly stores: FrameStores,
@@ -17,10 +20,21 @@ export class OutlineService {
     private readonly thread: PointThread,
   ) {}
 
+  private picture(clipId: string, frame: number): ReturnType<PictureService['stored']> {
+    const place = `${clipId}:${frame}`;
+    if (this.last?.place !== place) {
+      const picture = this.pictures.stored(clipId, frame);
+      this.last = { place, picture };
+      // What failed is tried again.
+      picture.catch(() => (this.last = undefined));
+    }
+    return this.last!.picture;
+  }
+
   /** @throws AppError `not_found`, `not_ready`, `outline_failed`. */
   async point(shotId: string, { frame, ...body }: PointBody): Promise<PointedOutline> {
     const shot = await findShot(shotId);
-    const { clip, bytes } = await this.pictures.stored(shot.clipId, frame);
+    const { clip, bytes } = await this.picture(shot.clipId, frame);
     const { width, height, rotation } = clip.info;
     const picture = { bytes, format: storedOf(clip).format };
     const cue = body.prior ? undefined : await motionOf(shotId, clip, frame, this.files, this.stores);

@@ -13,6 +13,8 @@ const stage = useStage();
 const POINT = 4.5;
 const HANDLE = 3.5;
 const BOX_MARGIN = 14;
+/** So many points are always shown. */
+const FEW_POINTS = 24;
 
 const place = computed(() => props.viewport.place.value);
 const unit = computed(() => 1 / place.value.scale);
@@ -34,6 +36,15 @@ const grips = computed(() => {
       x === 0 && y === 0 ? [] : [{ x, y, at: { x: b.x + (b.width * (x + 1)) / 2, y: b.y + (b.height * (y + 1)) / 2 } }],
     ),
   );
+});
+/** Points that lie too close to be taken hold of are shown when one is nearer to the picture. */
+const pointsShown = computed(() => {
+  const points = props.editing.selected.value?.points ?? [];
+  const way = points.reduce((sum, p, i) => {
+    const q = points[(i + 1) % points.length];
+    return sum + Math.hypot(p.x - q.x, p.y - q.y);
+  }, 0);
+  return points.length <= FEW_POINTS || (way / points.length) * place.value.scale > 2 * POINT;
 });
 const unfinished = computed(() => props.editing.drawn.value);
 
@@ -122,7 +133,7 @@ function move(event: PointerEvent): void {
           :data-testid="`scale${g.x}${g.y}`"
           @pointerdown="grab($event, stage.shapeId, { kind: 'scale', x: g.x, y: g.y })"
         />
-        <template v-for="(p, i) in editing.selected.value.points" :key="i">
+        <template v-for="(p, i) in pointsShown ? editing.selected.value.points : []" :key="i">
           <template v-if="stage.point === i">
             <template v-for="side in ['in', 'out'] as const" :key="side">
               <template v-if="p[`${side}X`] !== 0 || p[`${side}Y`] !== 0">

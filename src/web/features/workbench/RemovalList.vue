@@ -172,11 +172,11 @@ function finishRename(id: string): void {
 header {
   display: flex;
   align-items: center;
-  gap: 2px;
-  padding: 6px 6px 6px 14px;
+  padding: 6px 4px 6px 14px;
 }
 h2 {
   flex: 1;
+  white-space: nowrap;
   font-size: 14px;
   font-weight: 650;
 }

@@ -39,7 +39,12 @@ export const SHORTCUTS = {
   region: { keys: ['g'], shown: 'G', what: 'Draw a region to follow', group: 'Marks' },
   steer: { keys: ['s'], shown: 'S', what: 'Steer the region: hold it while stepping or playing', group: 'Marks' },
   follow: { keys: ['f'], shown: 'F', what: 'Follow the chosen shape, or follow on', group: 'Marks' },
-  weak: { keys: ['n'], shown: 'N', what: 'Next frame where something sticks out, or an outline or a track is lost', group: 'Marks' },
+  weak: {
+    keys: ['n'],
+    shown: 'N',
+    what: 'Next frame where something sticks out, or an outline or a track is lost',
+    group: 'Marks',
+  },
   larger: { keys: [']'], shown: ']', what: 'Region larger', group: 'Marks' },
   smaller: { keys: ['['], shown: '[', what: 'Region smaller', group: 'Marks' },
   turnLeft: { keys: [','], shown: ',', what: 'Turn the region left', group: 'Marks' },
