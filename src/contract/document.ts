@@ -118,6 +118,12 @@ export function ranked<T extends { rank: number }>(nodes: Record<string, T>): [s
   return Object.entries(nodes).sort(byRank);
 }
 
+/** Frames of what is kept by frame, ascending. */
+export const frameNumbers = (byFrame: Record<string, unknown>): number[] =>
+  Object.keys(byFrame)
+    .map(Number)
+    .sort((a, b) => a - b);
+
 export const quadOf = (c: Corners): Quad => [0, 2, 4, 6].map((i) => ({ x: c[i], y: c[i + 1] })) as unknown as Quad;
 export const cornersOf = (quad: Quad): Corners => quad.flatMap((p) => [p.x, p.y]);
 

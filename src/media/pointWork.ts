@@ -10,9 +10,9 @@ import type { Kernels } from '../kernels/index.ts';
 import { drawnMask } from './drawnMask.ts';
 import { MotionCues } from './motionCues.ts';
 import { OnePicture } from './onePicture.ts';
-import { outlineOf } from './outline.ts';
+import { fineOutline } from './shownOutline.ts';
 import type { SmallFrames } from './smallFrames.ts';
-import { toShown, toStored } from './turn.ts';
+import { toStored } from './turn.ts';
 
 /** What a person points at in a frame, places in px of the picture as shown. */
 export interface PointRequest {
@@ -27,9 +27,6 @@ export interface PointRequest {
   /** What tells what moves, and the number that the frame has there. */
   shot?: { key: string; frame: number; small: Omit<SmallFrames, 'count'>; camera: CameraMotionData };
 }
-
-/** How far an outline may leave the edge of what was found, px of the clip. */
-export const OUTLINE_TOLERANCE_PX = 1.5;
 
 /** Answers what is pointed at, with what moves in the shot and frame at hand kept from one answer to the next. */
 export class PointSession {
@@ -47,10 +44,10 @@ export class PointSession {
     if (brush) {
       const whole = { x: 0, y: 0, width: clip.width, height: clip.height };
       const empty = { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
-      return shownPath(paintOver(before ?? empty, hints, whole), clip);
+      return fineOutline(paintOver(before ?? empty, hints, whole), clip);
     }
     const cue = request.shot && (await this.cueFor(request.shot));
-    return shownPath(pointOut(frames, 0, hints, cue, before), clip);
+    return fineOutline(pointOut(frames, 0, hints, cue, before), clip);
   }
 
   private async cueFor({ key, frame, small, camera }: NonNullable<PointRequest['shot']>): Promise<MotionCue> {
@@ -84,11 +81,4 @@ const pairs = (flat: readonly number[]): Point[] =>
 function maskOf(path: readonly number[], clip: PointRequest['clip']): MaskPatch {
   const keys = [{ frame: 0, ease: 'linear' as const, points: sharpPoints(path) }];
   return drawnMask({ id: '', name: '', kind: 'path', operation: 'add', keys }, 0, clip);
-}
-
-/** The outline of a mask, px of the picture as shown, to a tenth. */
-export function shownPath(mask: MaskPatch, { rotation, width, height }: PointRequest['clip']): number[] {
-  return outlineOf(mask, 1, OUTLINE_TOLERANCE_PX)
-    .map((p) => toShown(p, rotation, width, height))
-    .flatMap(({ x, y }) => [Math.round(10 * x) / 10, Math.round(10 * y) / 10]);
 }

@@ -63,6 +63,14 @@ export function grow(r: Rect, by: number): Rect {
   return { x: r.x - by, y: r.y - by, width: r.width + 2 * by, height: r.height + 2 * by };
 }
 
+/** Smallest rectangle around two; one without a size does not count. */
+export function around(a: Rect, b: Rect): Rect {
+  if (a.width === 0) return { ...b };
+  const [x, y] = [Math.min(a.x, b.x), Math.min(a.y, b.y)];
+  const [right, bottom] = [Math.max(a.x + a.width, b.x + b.width), Math.max(a.y + a.height, b.y + b.height)];
+  return { x, y, width: right - x, height: bottom - y };
+}
+
 /** Smallest rectangle around r whose corner and size are multiples of `step`. */
 export function snap(r: Rect, step: number): Rect {
   const x = Math.floor(r.x / step) * step;

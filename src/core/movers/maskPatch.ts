@@ -1,4 +1,4 @@
-import { grow, intersect, type Rect } from '../image/format.ts';
+import { around, grow, intersect, type Rect } from '../image/format.ts';
 
 /** Part of a frame's px that belong to something: 1 or 0 per px of a rectangle. */
 export interface MaskPatch extends Rect {
@@ -64,10 +64,19 @@ export const inClip = (place: number, factor: number): number => (place + 0.5) *
 export const at = (p: MaskPatch, x: number, y: number): number =>
   x >= p.x && y >= p.y && x < p.x + p.width && y < p.y + p.height ? p.data[(y - p.y) * p.width + x - p.x] : 0;
 
+/** 1 where a patch has a px, for all px of a rectangle. */
+export function maskIn(p: MaskPatch, { x, y, width, height }: Rect): Uint8Array {
+  const out = new Uint8Array(width * height);
+  const both = intersect(p, { x, y, width, height });
+  for (let v = both.y; v < both.y + both.height; v++) {
+    const from = (v - p.y) * p.width + both.x - p.x;
+    out.set(p.data.subarray(from, from + both.width), (v - y) * width + both.x - x);
+  }
+  return out;
+}
+
 export function union(a: MaskPatch, b: MaskPatch): MaskPatch {
-  const [x, y] = [Math.min(a.x, b.x), Math.min(a.y, b.y)];
-  const width = Math.max(a.x + a.width, b.x + b.width) - x;
-  const height = Math.max(a.y + a.height, b.y + b.height) - y;
+  const { x, y, width, height } = around(a, b);
   const data = new Uint8Array(width * height);
   for (const p of [a, b]) {
     for (let v = 0; v < p.height; v++) {
@@ -116,10 +125,7 @@ export function grown(p: MaskPatch, r: number): MaskPatch {
 export function distanceFrom(patch: MaskPatch, rect: Rect): Float32Array {
   // One px around as well, so that an edge at the border counts.
   const wide = grow(rect, 1);
-  const inside = new Uint8Array(wide.width * wide.height);
-  for (let i = 0; i < inside.length; i++) {
-    inside[i] = at(patch, wide.x + (i % wide.width), wide.y + Math.floor(i / wide.width));
-  }
+  const inside = maskIn(patch, wide);
   const outer = chamfer(inside, 1, wide.width, wide.height);
   const inner = chamfer(inside, 0, wide.width, wide.height);
   const out = new Float32Array(rect.width * rect.height);

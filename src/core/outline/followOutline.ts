@@ -1,10 +1,10 @@
 import { grow, type FrameReader, type Rect } from '../image/format.ts';
-import { areaOf, at, distanceFrom, reduced, shared, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import { areaOf, distanceFrom, maskIn, reduced, shared, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
 import { carry, REACH } from './carry.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { learn, leanOf, type Models } from './models.ts';
 import { cuePlaces, movementLean, type MotionCue } from './motionCue.ts';
-import { readCut, type PictureCut } from './pictureCut.ts';
+import { readCut, stepFor, type PictureCut } from './pictureCut.ts';
 import { sharpen } from './sharpen.ts';
 
 /** An outline that a person has settled. Px of the frame. */
@@ -97,7 +97,7 @@ function* away(
   direction: 1 | -1,
   end: number,
 ): Generator<FollowedOutline> {
-  const step = stepFor(anchor.mask);
+  const step = stepFor(Math.max(anchor.mask.width, anchor.mask.height), WORK_SIDE - 2 * AROUND);
   const mask = reduced(anchor.mask, step);
   const least = GONE_SHARE * areaOf(mask);
   const cut = readCut(frames, anchor.frame, grow(mask, AROUND), step);
@@ -163,11 +163,8 @@ function movesByItself(mask: MaskPatch, step: number, cue: MotionCue): boolean {
   return places.filter((i) => cue.rest[i] < 0).length > 0.3 * places.length;
 }
 
-const modelsOf = ({ cut, mask }: { cut: PictureCut; mask: MaskPatch }): Models => {
-  const own = new Uint8Array(cut.width * cut.height);
-  for (let i = 0; i < own.length; i++) own[i] = at(mask, cut.x + (i % cut.width), cut.y + Math.floor(i / cut.width));
-  return learn(cut, { mask: own });
-};
+const modelsOf = ({ cut, mask }: { cut: PictureCut; mask: MaskPatch }): Models =>
+  learn(cut, { mask: maskIn(mask, cut) });
 
 function leanWith(cut: PictureCut, models: readonly Models[], settled: Uint8Array): Float32Array {
   const parts = models.map((m) => leanOf(cut, m, settled));
@@ -178,12 +175,6 @@ function leanWith(cut: PictureCut, models: readonly Models[], settled: Uint8Arra
 export function likeness(a: MaskPatch, b: MaskPatch): number {
   const both = shared(a, b);
   return both / Math.max(1, areaOf(a) + areaOf(b) - both);
-}
-
-function stepFor({ width, height }: Rect): number {
-  let step = 1;
-  while (Math.max(width, height) / step > WORK_SIDE - 2 * AROUND) step *= 2;
-  return step;
 }
 
 const scaledUp = ({ x, y, width, height }: Rect, step: number): Rect => ({

@@ -1,6 +1,6 @@
 import type { Point } from '../geometry/homography.ts';
-import { intersect, snap, type Rect } from '../image/format.ts';
-import { at, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import { around, intersect, snap, type Rect } from '../image/format.ts';
+import { maskIn, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
 import { OTHER, THING } from './cutOut.ts';
 
 /** A click or a scribble: places joined by straight lines, drawn with a round brush. Px of the frame. */
@@ -45,24 +45,9 @@ export function settleStrokes(settled: Uint8Array, part: Rect, step: number, { a
 export function paintOver(mask: MaskPatch, hints: Hints, whole: Rect): MaskPatch {
   const drawn = hintedRect({ add: [...hints.add, ...hints.remove], remove: [] });
   const rect = intersect(drawn ? snap(around(mask, drawn), 1) : mask, whole);
-  const settled = new Uint8Array(rect.width * rect.height).fill(OTHER);
-  for (let i = 0; i < settled.length; i++) {
-    if (at(mask, rect.x + (i % rect.width), rect.y + Math.floor(i / rect.width))) settled[i] = THING;
-  }
+  const settled = maskIn(mask, rect).map((m) => (m ? THING : OTHER));
   settleStrokes(settled, rect, 1, hints);
   return trimmed({ ...rect, data: settled.map((s) => (s === THING ? 1 : 0)) });
-}
-
-/** The rectangle around two; one without a size does not count. */
-export function around(a: Rect, b: Rect): Rect {
-  if (a.width === 0) return { ...b };
-  const [x, y] = [Math.min(a.x, b.x), Math.min(a.y, b.y)];
-  return {
-    x,
-    y,
-    width: Math.max(a.x + a.width, b.x + b.width) - x,
-    height: Math.max(a.y + a.height, b.y + b.height) - y,
-  };
 }
 
 function drawStroke(into: Uint8Array, part: Rect, step: number, { points, radius }: Stroke, value: number): void {

@@ -9,6 +9,13 @@ export interface PictureCut extends Rect {
   colours: Float32Array;
 }
 
+/** The least step at which a length is at most so many px. */
+export function stepFor(length: number, most: number): number {
+  let step = 1;
+  while (length / step > most) step *= 2;
+  return step;
+}
+
 /** Size of a frame at a step. */
 export const sizeAt = (frames: FrameReader, step: number): { width: number; height: number } => ({
   width: Math.ceil(frames.format.width / step),

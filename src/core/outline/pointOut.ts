@@ -1,11 +1,11 @@
-import { grow, intersect, type FrameReader, type Rect } from '../image/format.ts';
-import { at, distanceFrom, reduced, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import { around, grow, intersect, snap, type FrameReader, type Rect } from '../image/format.ts';
+import { distanceFrom, maskIn, reduced, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { geodesicFrom } from './geodesic.ts';
-import { around, hintedRect, settleStrokes, type Hints } from './hints.ts';
+import { hintedRect, settleStrokes, type Hints } from './hints.ts';
 import { learn, leanOf, type Lesson } from './models.ts';
 import { cuePlaces, movementLean, movingAround, type MotionCue } from './motionCue.ts';
-import { readCut, sizeAt, type PictureCut } from './pictureCut.ts';
+import { readCut, sizeAt, stepFor, type PictureCut } from './pictureCut.ts';
 import { sharpen } from './sharpen.ts';
 
 /** Long side of the part in which a thing is first looked for, px. */
@@ -68,8 +68,7 @@ function find(cut: PictureCut, settled: Uint8Array, hints: Hints, cue?: MotionCu
  */
 function mend(cut: PictureCut, settled: Uint8Array, hints: Hints, prior: MaskPatch): Uint8Array {
   const small = reduced(prior, cut.step);
-  const mask = new Uint8Array(settled.length);
-  for (let i = 0; i < mask.length; i++) mask[i] = at(small, cut.x + (i % cut.width), cut.y + Math.floor(i / cut.width));
+  const mask = maskIn(small, cut);
   const strokes = new Uint8Array(settled.length);
   settleStrokes(strokes, cut, cut.step, hints);
   const drawn = { x: cut.x, y: cut.y, width: cut.width, height: cut.height, data: strokes.map((s) => (s ? 1 : 0)) };
@@ -106,11 +105,9 @@ function workPlace(
   const whole = moving ? around(rect, moving) : rect;
   const least = prior || hints.box || moving ? LEAST_AROUND : AROUND_CLICKS * Math.max(width, height);
   const wide = intersect(grow(whole, Math.max(least, AROUND * Math.max(whole.width, whole.height))), frame);
-  let step = 1;
-  while (Math.max(wide.width, wide.height) / step > WORK_SIDE) step *= 2;
-  const [x, y] = [Math.floor(wide.x / step), Math.floor(wide.y / step)];
-  const [right, bottom] = [Math.ceil((wide.x + wide.width) / step), Math.ceil((wide.y + wide.height) / step)];
-  const region = { x, y, width: right - x, height: bottom - y };
+  const step = stepFor(Math.max(wide.width, wide.height), WORK_SIDE);
+  const { x, y, width: w, height: h } = snap(wide, step);
+  const region = { x: x / step, y: y / step, width: w / step, height: h / step };
   return { region: intersect(region, { x: 0, y: 0, ...sizeAt(frames, step) }), step };
 }
 

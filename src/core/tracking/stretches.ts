@@ -1,8 +1,11 @@
 import type { LossReason, TrackedFrame } from './followRegion.ts';
-import type { Anchor, TrackRequest } from './trackRegion.ts';
 
-/** A part of a track that is solved by itself: between two anchors, or from an outer one to an end of the range. */
-export type Stretch = Pick<TrackRequest, 'anchors' | 'first' | 'last'>;
+/** A part of what is followed that is solved by itself: between two anchors, or from an outer one to an end of the range. */
+export interface Stretch<A> {
+  anchors: A[];
+  first: number;
+  last: number;
+}
 
 /**
  * Parts of a range in which frames are missing. What lies between two other anchors is not touched.
@@ -10,18 +13,19 @@ export type Stretch = Pick<TrackRequest, 'anchors' | 'first' | 'last'>;
  * @param anchors - In order of frames.
  * @param has - Whether a frame is known already.
  */
-export function stretchesToFollow(
-  anchors: readonly Anchor[],
+export function stretchesToFollow<A extends { frame: number }>(
+  anchors: readonly A[],
   has: (frame: number) => boolean,
   first: number,
   last: number,
-): Stretch[] {
+): Stretch<A>[] {
+  if (anchors.length === 0) return [];
   const [start, end] = [anchors[0], anchors[anchors.length - 1]];
   const missing = (from: number, to: number): boolean => {
     for (let t = from; t <= to; t++) if (!has(t)) return true;
     return false;
   };
-  const out: Stretch[] = [];
+  const out: Stretch<A>[] = [];
   for (let i = 0; i + 1 < anchors.length; i++) {
     const [a, b] = [anchors[i], anchors[i + 1]];
     if (missing(a.frame + 1, b.frame - 1)) out.push({ anchors: [a, b], first: a.frame, last: b.frame });

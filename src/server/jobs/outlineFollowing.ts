@@ -1,24 +1,25 @@
-import { findShape, toShape, type OutlineNode, type ShapeNode } from '../../contract/document.ts';
-import { workRange, type EditBody, type PatchOperation } from '../../contract/shots.ts';
+import { findShape, frameNumbers, toShape, type OutlineNode, type ShapeNode } from '../../contract/document.ts';
+import { workRange, type PatchOperation } from '../../contract/shots.ts';
 import { areaOf } from '../../core/movers/maskPatch.ts';
 import { followOutline, type OutlineAnchor } from '../../core/outline/followOutline.ts';
 import type { FrameReader } from '../../core/image/format.ts';
 import { sharpPoints } from '../../core/shapes/shape.ts';
+import { stretchesToFollow } from '../../core/tracking/stretches.ts';
 import { drawnMask } from '../../media/drawnMask.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { LumaFrames } from '../../media/lumaStore.ts';
 import { MotionCues } from '../../media/motionCues.ts';
 import { findCamera } from '../../media/moversWork.ts';
 import { pauses } from '../../media/pauses.ts';
-import { shownPath } from '../../media/pointWork.ts';
+import { fineOutline } from '../../media/shownOutline.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { storedClip } from '../services/layers.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { motionOf } from '../services/outlines.ts';
-import { ShotService } from '../services/shots.ts';
 import { Clip } from '../store/clip.ts';
 import type { Follow } from '../store/follow.ts';
 import { Shot, shotView } from '../store/shot.ts';
+import { commitFollowed, sameNeighbours } from './followed.ts';
 import type { Following } from './followJob.ts';
 import type { JobContext, Work } from './runWork.ts';
 
@@ -82,14 +83,22 @@ export class OutlineFollowing implements Following {
       frame,
       mask: drawnMask(shape, frame, { width, height, rotation }),
     });
-    const segments = segmentsToFollow(this.shape, range);
-    const total = segments.reduce((n, s) => n + s.last - s.first + 1, 0);
+    const { keys, outline } = this.shape;
+    const lost = new Set(outline!.lost.flatMap(framesOf));
+    const ends = frameNumbers(outline!.anchors).filter((f) => f >= range.first && f <= range.last);
+    const stretches = stretchesToFollow(
+      ends.map((frame) => ({ frame })),
+      (f) => f in keys || lost.has(f),
+      range.first,
+      range.last,
+    );
+    const total = stretches.reduce((n, s) => n + s.last - s.first + 1, 0);
     const pause = pauses(work.signal);
-    for (const { first, last, ends } of segments) {
-      const anchors = ends.map(anchorAt).filter(({ mask }) => areaOf(mask) > 0);
+    for (const { first, last, anchors: between } of stretches) {
+      const anchors = between.map(({ frame }) => anchorAt(frame)).filter(({ mask }) => areaOf(mask) > 0);
       for (const { frame, mask } of followOutline(frames, { anchors, first, last, cueAt })) {
-        if (ends.includes(frame)) continue;
-        const path = shownPath(mask, { width, height, rotation });
+        if (frame in outline!.anchors) continue;
+        const path = fineOutline(mask, { width, height, rotation });
         if (path.length >= 6) this.found.set(frame, path);
         work.report('follow', Math.min(1, this.found.size / Math.max(1, total)));
         await pause();
@@ -110,12 +119,11 @@ export class OutlineFollowing implements Following {
     if (!shot || !place?.shape.outline) return;
     const patch = this.patch(`/removals/${place.removalId}/shapes/${row.targetId}`, place.shape, place.shape.outline);
     if (patch.length === 0) return;
-    const edit: EditBody = { editId: row.id, base: shot.revision, label: `Follow “${place.shape.name}”`, patch };
-    await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
+    await commitFollowed(row, shot, place.shape.name, patch, context);
   }
 
   private patch(path: string, now: ShapeNode, outline: OutlineNode): PatchOperation[] {
-    const holds = (frame: number): boolean => sameNeighbours(frame, this.shape, now);
+    const holds = (frame: number): boolean => sameNeighbours(frame, anchorsOf(this.shape), anchorsOf(now));
     const frames = [...this.found.keys()].filter((f) => holds(f) && !(f in outline.anchors));
     const gone = this.done.flatMap(({ first, last }) =>
       Array.from({ length: last - first + 1 }, (_, i) => first + i).filter(
@@ -144,23 +152,6 @@ interface Segment {
   last: number;
 }
 
-/** Stretches between anchors, and before and after them, in which frames are missing that were not lost. */
-function segmentsToFollow({ keys, outline }: ShapeNode, range: Segment): (Segment & { ends: number[] })[] {
-  const anchors = Object.keys(outline!.anchors)
-    .map(Number)
-    .sort((a, b) => a - b);
-  const lost = new Set(outline!.lost.flatMap(framesOf));
-  const between = anchors.slice(1).map((b, k) => ({ first: anchors[k], last: b, ends: [anchors[k], b] }));
-  const [a, z] = [anchors[0], anchors.at(-1)!];
-  const all = [{ first: range.first, last: a, ends: [a] }, ...between, { first: z, last: range.last, ends: [z] }];
-  return all.filter(({ first, last }) => {
-    for (let f = Math.max(first, range.first); f <= Math.min(last, range.last); f++) {
-      if (!(f in keys) && !lost.has(f)) return true;
-    }
-    return false;
-  });
-}
-
 const framesOf = ({ from, to }: OutlineNode['lost'][number]): number[] =>
   Array.from({ length: to - from + 1 }, (_, i) => from + i);
 
@@ -174,12 +165,6 @@ function stretchesOf(frames: number[]): OutlineNode['lost'] {
   return out;
 }
 
-/** Whether the anchors before, at and after a frame are what they were when it was followed. */
-function sameNeighbours(frame: number, before: ShapeNode, now: ShapeNode): boolean {
-  const around = ({ keys, outline }: ShapeNode): string => {
-    const anchors = Object.keys(outline?.anchors ?? {}).map(Number);
-    const [a, b] = [Math.max(...anchors.filter((f) => f <= frame)), Math.min(...anchors.filter((f) => f >= frame))];
-    return JSON.stringify([a, keys[a]?.points, b, keys[b]?.points]);
-  };
-  return around(before) === around(now);
-}
+/** By frame, the outlines that hold. */
+const anchorsOf = ({ keys, outline }: ShapeNode): Record<string, unknown> =>
+  Object.fromEntries(frameNumbers(outline?.anchors ?? {}).map((f) => [f, keys[f]?.points]));

@@ -5,10 +5,11 @@ import { inClip } from '../../core/movers/maskPatch.ts';
 import type { Mover } from '../../core/movers/movers.ts';
 import { findMovers } from '../../media/moversWork.ts';
 import { pauses } from '../../media/pauses.ts';
+import { flat, roughOutline } from '../../media/shownOutline.ts';
 import { toShown } from '../../media/turn.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { storedClip } from '../services/layers.ts';
-import { flat, shownOutline, writeCamera, writeMasks } from '../services/moverOutlines.ts';
+import { writeCamera, writeMasks } from '../services/moverOutlines.ts';
 import { Clip } from '../store/clip.ts';
 import { Search } from '../store/search.ts';
 import { Shot } from '../store/shot.ts';
@@ -58,7 +59,7 @@ async function listing(
 ): Promise<Listing> {
   const outlines: MoverOutlines = {};
   for (const [k, mask] of mover.masks.entries()) {
-    const outline = shownOutline(mask, factor, clip);
+    const outline = roughOutline(mask, factor, clip.info);
     if (outline.length > 0) outlines[first + mover.first + k] = outline;
     await pause();
   }

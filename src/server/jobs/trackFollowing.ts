@@ -1,6 +1,6 @@
 import { setImmediate } from 'node:timers/promises';
 import { cornersOf, quadOf, type ShotDocument, type TrackEntry, type TrackNode } from '../../contract/document.ts';
-import { workRange, type EditBody, type PatchOperation } from '../../contract/shots.ts';
+import { workRange, type PatchOperation } from '../../contract/shots.ts';
 import type { TrackedFrame } from '../../core/tracking/followRegion.ts';
 import { lossesOf, stretchesToFollow } from '../../core/tracking/stretches.ts';
 import { trackRegion, type Anchor } from '../../core/tracking/trackRegion.ts';
@@ -12,11 +12,11 @@ import { toShown, toStored } from '../../media/turn.ts';
 import { blockedFor } from '../services/blockedPlaces.ts';
 import { storedClip } from '../services/layers.ts';
 import type { StoredClip } from '../services/frameStores.ts';
-import { ShotService } from '../services/shots.ts';
 import { Clip } from '../store/clip.ts';
 import type { Follow } from '../store/follow.ts';
 import type { Following } from './followJob.ts';
 import { Shot, shotView } from '../store/shot.ts';
+import { commitFollowed, sameNeighbours } from './followed.ts';
 import type { JobContext, Work } from './runWork.ts';
 
 /** Memory for the kernels: a few regions' cells and a part of one frame. */
@@ -124,19 +124,7 @@ async function commit(
   const kept = frames.filter((f) => sameNeighbours(f.frame, used, track.anchors));
   if (kept.length === 0) return;
   const patch = patchOf(shot.document, row.targetId, kept);
-  const edit: EditBody = { editId: row.id, base: shot.revision, label: `Follow “${track.name}”`, patch };
-  await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
-}
-
-/** Whether the anchors before, at and after a frame are what they were when it was followed. */
-function sameNeighbours(frame: number, a: TrackNode['anchors'], b: TrackNode['anchors']): boolean {
-  const around = (anchors: TrackNode['anchors']): string => {
-    const frames = Object.keys(anchors).map(Number);
-    const before = Math.max(...frames.filter((f) => f <= frame));
-    const after = Math.min(...frames.filter((f) => f >= frame));
-    return JSON.stringify([before, anchors[before], after, anchors[after]]);
-  };
-  return around(a) === around(b);
+  await commitFollowed(row, shot, track.name, patch, context);
 }
 
 function patchOf(document: ShotDocument, trackId: string, frames: TrackedFrame[]): PatchOperation[] {

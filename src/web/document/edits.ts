@@ -1,4 +1,5 @@
 import {
+  frameNumbers,
   ranked,
   SETTINGS_DEFAULTS,
   toShape,
@@ -94,10 +95,7 @@ export function makeConstant(id: string, shape: ShapeNode, frame: number): void 
   delete shape.outline;
 }
 
-export const keyFrames = (shape: ShapeNode): number[] =>
-  Object.keys(shape.keys)
-    .map(Number)
-    .sort((a, b) => a - b);
+export const keyFrames = (shape: ShapeNode): number[] => frameNumbers(shape.keys);
 
 /** Frames with a key of any shape. */
 export const removalKeyFrames = (removal: RemovalNode): number[] =>

@@ -1,5 +1,5 @@
 import type { MoverOutlines } from '../../contract/movers.ts';
-import type { RemovalNode, ShotDocument } from '../../contract/document.ts';
+import { frameNumbers, type RemovalNode, type ShotDocument } from '../../contract/document.ts';
 import { sharpPoints } from '../../core/shapes/shape.ts';
 import { addRemoval, addShape } from './edits.ts';
 
@@ -26,9 +26,7 @@ export function holdOut(draft: ShotDocument, removalId: string, outlines: MoverO
 
 /** A shape with a key on every frame of a mover, seen on these alone. */
 function addOutline(removal: RemovalNode, outlines: MoverOutlines, name: string): string {
-  const frames = Object.keys(outlines)
-    .map(Number)
-    .sort((a, b) => a - b);
+  const frames = frameNumbers(outlines);
   const id = addShape(removal, 'path', frames[0], []);
   const shape = removal.shapes[id];
   shape.name = name;

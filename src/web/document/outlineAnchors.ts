@@ -1,18 +1,11 @@
-import type { OutlineNode, Pointed, ShapeNode } from '../../contract/document.ts';
+import { frameNumbers, type OutlineNode, type Pointed, type ShapeNode } from '../../contract/document.ts';
 
 /** What is noted of an anchor that was drawn or painted. */
 const DRAWN: Pointed = { add: [], remove: [], mends: true };
 
-const framesOf = (byFrame: Record<string, unknown>): number[] =>
-  Object.keys(byFrame)
-    .map(Number)
-    .sort((a, b) => a - b);
-
-export const anchorFramesOf = ({ anchors }: OutlineNode): number[] => framesOf(anchors);
-
 /** Whether an outline has been followed beyond its anchors. */
 export const isFollowed = (shape: ShapeNode): boolean =>
-  shape.outline !== undefined && framesOf(shape.keys).some((f) => !(f in shape.outline!.anchors));
+  shape.outline !== undefined && frameNumbers(shape.keys).some((f) => !(f in shape.outline!.anchors));
 
 /** Makes the key at a frame an anchor; what was followed between the anchors around it has to be followed again. */
 export function settle(shape: ShapeNode, frame: number, pointed: Pointed = DRAWN): void {
@@ -29,16 +22,22 @@ export function settle(shape: ShapeNode, frame: number, pointed: Pointed = DRAWN
 /** Takes an anchor away with its key; the last one stays. */
 export function dropAnchor(shape: ShapeNode, frame: number): void {
   const { outline } = shape;
-  if (!outline || !(frame in outline.anchors) || anchorFramesOf(outline).length < 2) return;
+  if (!outline || !(frame in outline.anchors) || frameNumbers(outline.anchors).length < 2) return;
   delete outline.anchors[frame];
   delete shape.keys[frame];
   forget(shape, outline, frame);
 }
 
 function forget(shape: ShapeNode, outline: OutlineNode, frame: number): void {
-  const anchors = anchorFramesOf(outline);
-  const from = anchors.findLast((f) => f < frame) ?? -1;
-  const to = anchors.find((f) => f > frame) ?? Infinity;
-  for (const f of framesOf(shape.keys)) if (f > from && f < to && f !== frame) delete shape.keys[f];
-  outline.lost = outline.lost.filter((l) => l.to <= from || l.from >= to);
+  const between = betweenAnchors(outline.anchors, frame);
+  for (const f of frameNumbers(shape.keys)) if (between(f) && f !== frame) delete shape.keys[f];
+  outline.lost = outline.lost.filter((l) => !between(l.from));
+}
+
+/** Tells whether a frame lies between the anchors before and after another one. */
+export function betweenAnchors(anchors: Record<string, unknown>, frame: number): (f: number) => boolean {
+  const frames = frameNumbers(anchors);
+  const from = frames.findLast((f) => f < frame) ?? -1;
+  const to = frames.find((f) => f > frame) ?? Infinity;
+  return (f) => f > from && f < to;
 }

@@ -1,8 +1,8 @@
 import { describe, expect, it } from '@jest/globals';
-import type { ShapeNode, ShotDocument } from '../../contract/document.ts';
+import { frameNumbers, type ShapeNode, type ShotDocument } from '../../contract/document.ts';
 import { sharpPoints } from '../../core/shapes/shape.ts';
 import { makeConstant, moveKey, removeKey, setKey } from './edits.ts';
-import { anchorFramesOf, dropAnchor, isFollowed } from './outlineAnchors.ts';
+import { dropAnchor, isFollowed } from './outlineAnchors.ts';
 import { putOutline } from './outlineEdits.ts';
 
 const CLICK = { add: [[5, 5]], remove: [] };
@@ -37,7 +37,7 @@ describe('an outline that is pointed at', () => {
     expect(isFollowed(shape)).toBe(true);
     putOutline(doc, place, 15, CLICK, square(50));
     expect(keysOf(shape)).toEqual([5, 6, 7, 8, 9, 10, 15, 20, 21, 22, 23, 24, 25]);
-    expect(anchorFramesOf(shape.outline!)).toEqual([10, 15, 20]);
+    expect(frameNumbers(shape.outline!.anchors)).toEqual([10, 15, 20]);
     expect(shape.outline!.lost).toEqual([{ from: 26, to: 30 }]);
     putOutline(doc, place, 28, CLICK, square(60));
     expect(keysOf(shape)).toEqual([5, 6, 7, 8, 9, 10, 15, 20, 28]);
@@ -47,7 +47,7 @@ describe('an outline that is pointed at', () => {
   it('has an anchor wherever its key is changed by hand', () => {
     const { shape } = made();
     setKey(shape, 12, sharpPoints(square(99)));
-    expect(anchorFramesOf(shape.outline!)).toEqual([10, 12, 20]);
+    expect(frameNumbers(shape.outline!.anchors)).toEqual([10, 12, 20]);
     expect(keysOf(shape).filter((f) => f > 10 && f < 20)).toEqual([12]);
     expect(shape.outline!.anchors[12].mends).toBe(true);
   });
@@ -55,10 +55,10 @@ describe('an outline that is pointed at', () => {
   it('loses an anchor with its key, but never the last one', () => {
     const { shape } = made();
     removeKey(shape, 20);
-    expect(anchorFramesOf(shape.outline!)).toEqual([10]);
+    expect(frameNumbers(shape.outline!.anchors)).toEqual([10]);
     expect(keysOf(shape)).toEqual([5, 6, 7, 8, 9, 10]);
     dropAnchor(shape, 10);
-    expect(anchorFramesOf(shape.outline!)).toEqual([10]);
+    expect(frameNumbers(shape.outline!.anchors)).toEqual([10]);
     removeKey(shape, 7);
     expect(keysOf(shape)).toEqual([5, 6, 8, 9, 10]);
   });
@@ -66,7 +66,7 @@ describe('an outline that is pointed at', () => {
   it('takes an anchor along when its key is moved, and is followed no more once it is constant', () => {
     const { shape } = made();
     moveKey(shape, 20, 23);
-    expect(anchorFramesOf(shape.outline!)).toEqual([10, 23]);
+    expect(frameNumbers(shape.outline!.anchors)).toEqual([10, 23]);
     makeConstant('x', shape, 10);
     expect([shape.outline, keysOf(shape)]).toEqual([undefined, [10]]);
   });

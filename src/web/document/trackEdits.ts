@@ -1,4 +1,5 @@
 import {
+  frameNumbers,
   ranked,
   toRide,
   toShape,
@@ -9,6 +10,7 @@ import {
 } from '../../contract/document.ts';
 import { drawnPathAt } from '../../core/shapes/interpolate.ts';
 import { movedPath, rideMatrix } from '../../core/shapes/ride.ts';
+import { betweenAnchors } from './outlineAnchors.ts';
 import { partsUpTo, type TrackPart } from '../../core/tracking/regionModel.ts';
 
 /** Changes of a document's tracks. Each works on a draft that may be changed. */
@@ -61,11 +63,6 @@ function keepOutline(shape: ShapeNode, frame: number): void {
   shape.keys = { [frame]: { ease: 'linear', points } };
 }
 
-export const anchorFrames = ({ anchors }: Pick<TrackNode, 'anchors'>): number[] =>
-  Object.keys(anchors)
-    .map(Number)
-    .sort((a, b) => a - b);
-
 /** Sets the corners at a frame; what was followed between the anchors around it has to be followed again. */
 export function setAnchor(track: TrackNode, frame: number, corners: Corners): void {
   forget(track, frame);
@@ -74,7 +71,7 @@ export function setAnchor(track: TrackNode, frame: number, corners: Corners): vo
 
 /** Takes an anchor away; the last one stays. */
 export function removeAnchor(track: TrackNode, frame: number): void {
-  if (!(frame in track.anchors) || anchorFrames(track).length < 2) return;
+  if (!(frame in track.anchors) || frameNumbers(track.anchors).length < 2) return;
   delete track.anchors[frame];
   forget(track, frame);
 }
@@ -88,10 +85,7 @@ export function setParts(track: TrackNode, parts: TrackPart[]): void {
 
 /** Forgets what was followed between the anchors before and after a frame. */
 function forget(track: TrackNode, frame: number): void {
-  const anchors = anchorFrames(track);
-  const from = anchors.findLast((f) => f < frame) ?? -1;
-  const to = anchors.find((f) => f > frame) ?? Infinity;
-  const between = (f: number): boolean => f > from && f < to;
+  const between = betweenAnchors(track.anchors, frame);
   for (const f of Object.keys(track.frames)) if (between(Number(f))) delete track.frames[f];
   track.losses = track.losses.filter((l) => !between(l.from));
 }

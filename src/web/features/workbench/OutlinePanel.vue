@@ -2,9 +2,10 @@
 import Button from 'primevue/button';
 import ProgressBar from 'primevue/progressbar';
 import { computed } from 'vue';
+import { frameNumbers } from '../../../contract/document.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames } from '../../document/edits.ts';
-import { anchorFramesOf, dropAnchor } from '../../document/outlineAnchors.ts';
+import { dropAnchor } from '../../document/outlineAnchors.ts';
 import NumberField from './NumberField.vue';
 import { useOutlines } from './outlinesStore.ts';
 import { useStage } from './stageStore.ts';
@@ -19,7 +20,7 @@ const outlines = useOutlines();
 const LISTED = 3;
 
 const shape = computed(() => outlines.current);
-const anchors = computed(() => (shape.value ? anchorFramesOf(shape.value.outline!) : []));
+const anchors = computed(() => (shape.value ? frameNumbers(shape.value.outline!.anchors) : []));
 const known = computed(() => (shape.value ? keyFrames(shape.value).length : 0));
 const lost = computed(() => shape.value?.outline?.lost ?? []);
 const count = (n: number, one: string): string => `${n} ${n === 1 ? one : `${one}s`}`;

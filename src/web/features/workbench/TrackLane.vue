@@ -1,8 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue';
-import type { TrackNode } from '../../../contract/document.ts';
+import { frameNumbers, type TrackNode } from '../../../contract/document.ts';
 import { LOSS_TEXT } from '../../../contract/tracks.ts';
-import { anchorFrames } from '../../document/trackEdits.ts';
 import { confidencePath, type StripScale } from './stripCharts.ts';
 import { SURE } from './tracksStore.ts';
 
@@ -10,7 +9,7 @@ import { SURE } from './tracksStore.ts';
 const props = defineProps<{ track: TrackNode; x: StripScale; left: number; right: number; height: number }>();
 const emit = defineEmits<{ go: [frame: number] }>();
 
-const anchors = computed(() => anchorFrames(props.track));
+const anchors = computed(() => frameNumbers(props.track.anchors));
 const confidence = computed(() => {
   const { frames, anchors: set } = props.track;
   const entries = Object.entries(frames).map(([f, [c]]) => ({ frame: Number(f), c }));

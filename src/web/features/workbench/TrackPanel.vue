@@ -3,11 +3,12 @@ import Button from 'primevue/button';
 import ProgressBar from 'primevue/progressbar';
 import Select from 'primevue/select';
 import { computed } from 'vue';
+import { frameNumbers } from '../../../contract/document.ts';
 import { LOSS_TEXT } from '../../../contract/tracks.ts';
 import { partsUpTo, type TrackPart } from '../../../core/tracking/regionModel.ts';
 import { urls } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import { anchorFrames, removeAnchor, removeTrack, setParts } from '../../document/trackEdits.ts';
+import { removeAnchor, removeTrack, setParts } from '../../document/trackEdits.ts';
 import { useStage } from './stageStore.ts';
 import { SURE, useTracks } from './tracksStore.ts';
 
@@ -32,7 +33,7 @@ const track = computed(() => tracks.current);
 const follow = computed(() => tracks.follows[id.value] as (typeof tracks.follows)[string] | undefined);
 const busy = computed(() => tracks.isBusy(id.value));
 const model = computed(() => track.value?.parts.at(-1) ?? 'shift');
-const anchors = computed(() => (track.value ? anchorFrames(track.value) : []));
+const anchors = computed(() => (track.value ? frameNumbers(track.value.anchors) : []));
 const known = computed(() => Object.entries(track.value?.frames ?? {}).map(([f, [c]]) => ({ frame: Number(f), c })));
 const sure = computed(() => known.value.filter(({ c }) => c >= SURE).length);
 const weak = computed(() =>
