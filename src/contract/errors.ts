@@ -19,6 +19,7 @@ export const STATUS: Readonly<Record<string, number>> = {
   nothing_to_redo: 409,
   no_marks: 409,
   no_pick: 409,
+  not_whole: 409,
   no_outline: 409,
   outline_failed: 500,
   disk_full: 507,

@@ -50,6 +50,8 @@ export interface TakeView extends WorkProgress {
   /** Frames of the clip that it covers. */
   first: number;
   count: number;
+  /** Frames of the clip that alone are filled, inclusive; null = all. Such a take is for looking at, never the pick. */
+  only: { first: number; last: number } | null;
   /** Whether its marks, range or the picks beneath it have changed since. */
   stale: boolean;
   picked: boolean;
@@ -64,11 +66,17 @@ export interface TakeView extends WorkProgress {
 export interface TakeBody {
   removalId: string;
   draft: boolean;
+  /** Frames of the clip that alone are to be filled, inclusive; the others still serve as sources. */
+  only?: { first: number; last: number };
 }
 
-export const takeBody = Joi.object<TakeBody, true>({
+export const takeBody = Joi.object<TakeBody>({
   removalId: Joi.string().uuid().required(),
   draft: Joi.boolean().required(),
+  only: Joi.object({
+    first: Joi.number().integer().min(0).max(1_000_000).required(),
+    last: Joi.number().integer().min(Joi.ref('first')).max(1_000_000).required(),
+  }),
 });
 
 export interface TakeChange {

@@ -29,6 +29,8 @@ export interface WorkOptions {
   frames: { path: string; format: FrameFormat };
   mattes: { path: string; format: FrameFormat };
   count: number;
+  /** Frames that alone are filled (with those of their chunks), inclusive; all serve as sources. */
+  only?: { first: number; last: number };
   /** Stage results and finished chunks are kept here; what is there is not computed again. */
   folder: string;
   settings: FillSettings;
@@ -201,11 +203,12 @@ export class TakeWork {
     return parts.flat();
   }
 
-  /** Frames with a hole, in chunks of neighbours, each with its number in the whole. */
+  /** Frames to fill that have a hole, in chunks of neighbours, each with its number in the whole. */
   private chunks(): [number, number[]][] {
     const out: [number, number[]][] = [];
     for (let first = 0; first < this.options.count; first += CHUNK) {
       const frames: number[] = [];
+      if (!this.isWanted(first, first + CHUNK - 1)) continue;
       for (let t = first; t < Math.min(first + CHUNK, this.options.count); t++) {
         if (boxOf(this.cells, t).width > 0) frames.push(t);
       }
@@ -214,9 +217,14 @@ export class TakeWork {
     return out;
   }
 
+  private isWanted(first: number, last = first): boolean {
+    const { only } = this.options;
+    return !only || (last >= only.first && first <= only.last);
+  }
+
   private async buildPlates(choices: FrameChoice[], motion: CameraMotionData, local: boolean): Promise<Plate[]> {
     const maps: (Uint8Array | undefined)[] = choices.map(({ reveal }) =>
-      reveal.unseen > 0 ? reveal.map.slice() : undefined,
+      reveal.unseen > 0 && this.isWanted(reveal.frame) ? reveal.map.slice() : undefined,
     );
     if (maps.every((m) => !m)) return [];
     const finder = await this.finder(motion);

@@ -282,6 +282,27 @@ describe('a take', () => {
     expect([(await takeNow(top.id)).stale, (await takeNow(take.id)).picked]).toEqual([true, false]);
   });
 
+  it('of chosen frames fills these alone, from what the whole shot shows, and is never the pick', async () => {
+    const only = { first: 33, last: 40 };
+    const body = { removalId: id, draft: false, only };
+    const part = (await house.call<TakeView>('POST', `/shots/${shot.id}/takes`, body)).body;
+    const end = await finished(part.id);
+    expect(end).toMatchObject({ state: 'done', picked: false, first: 0, count: FRAMES, only, error: null });
+    // Chunks of eight frames are filled whole.
+    expect(end.finished).toEqual([[32, 47]]);
+    const pick = await house.call<ErrorBody>('PATCH', `/takes/${part.id}`, { picked: true });
+    expect([pick.status, pick.body.code]).toEqual([409, 'not_whole']);
+    // Frame 36 is as the whole take has it: the sources are the same.
+    const patch = (take: string): Patch =>
+      (deserialize(readFileSync(house.at(`data/takes/${take}/finish-4.bin`))) as Patch[]).find((p) => p.frame === 36)!;
+    const [a, b] = [patch(part.id), patch(take.id)].map(({ rect, planes }) => ({ rect, luma: planes[0] }));
+    expect(a.rect).toEqual(b.rect);
+    const apart = a.luma.reduce((n, v, i) => n + Math.abs(v - b.luma[i]), 0) / a.luma.length;
+    expect(apart).toBeLessThan(1.5);
+    const beyond = { ...body, only: { first: 60, last: 99 } };
+    expect((await house.call<ErrorBody>('POST', `/shots/${shot.id}/takes`, beyond)).body.code).toBe('bad_range');
+  });
+
   it('is named, deleted and restored', async () => {
     expect((await house.call<TakeView>('PATCH', `/takes/${take.id}`, { name: 'Best' })).body.name).toBe('Best');
     expect((await house.call('DELETE', `/takes/${take.id}`)).status).toBe(204);

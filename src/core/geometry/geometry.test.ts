@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { invert3, jacobian, multiply3, project } from './homography.ts';
-import { conjugateGradients, median, solveCholesky } from './linear.ts';
+import { conjugateGradients, median, solveBanded, solveCholesky } from './linear.ts';
 
 describe('homography', () => {
   const m = Float64Array.of(1.1, 0.2, 5, -0.1, 0.9, -3, 0.001, 0.002, 1);
@@ -32,6 +32,18 @@ describe('linear', () => {
     const b = Float64Array.of(10, 9);
     expect(solveCholesky(Float64Array.of(4, 0, 2, 3), b, 2)).toBe(true);
     expect([...b]).toEqual([1.5, 2].map((v) => expect.closeTo(v, 12)));
+  });
+
+  it('solves a banded system like the full one', () => {
+    // Second differences of five values, held at both ends.
+    const full = [7, -4, 1, 0, 0, -4, 8, -4, 1, 0, 1, -4, 9, -4, 1, 0, 1, -4, 8, -4, 0, 0, 1, -4, 7];
+    const want = Float64Array.of(1, 2, 3, 4, 6);
+    solveCholesky(Float64Array.from(full), want, 5);
+    const band = new Float64Array(15);
+    for (let i = 0; i < 5; i++) for (let d = 0; d <= Math.min(2, i); d++) band[3 * i + d] = full[5 * i + i - d];
+    const got = Float64Array.of(1, 2, 3, 4, 6);
+    solveBanded(band, got, 5, 2);
+    expect([...got]).toEqual([...want].map((v) => expect.closeTo(v, 9)));
   });
 
   it('refuses a matrix that is not positive definite', () => {

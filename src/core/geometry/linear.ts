@@ -32,6 +32,32 @@ export function solveCholesky(a: Float64Array, b: Float64Array, n: number): bool
 }
 
 /**
+ * Solves a symmetric positive banded system a·x = b in place by Cholesky (Golub & Van Loan 4.3).
+ *
+ * @param band - n·(width + 1): of row i the diagonal, then the `width` entries left of it, nearest first; overwritten.
+ * @param b - n; overwritten with the solution.
+ * @param width - Diagonals below the main one.
+ */
+export function solveBanded(band: Float64Array, b: Float64Array, n: number, width: number): void {
+  const at = (i: number, j: number): number => i * (width + 1) + (i - j);
+  for (let i = 0; i < n; i++) {
+    for (let j = Math.max(0, i - width); j <= i; j++) {
+      let s = band[at(i, j)];
+      for (let k = Math.max(0, i - width); k < j; k++) s -= band[at(i, k)] * (j - k <= width ? band[at(j, k)] : 0);
+      band[at(i, j)] = i === j ? Math.sqrt(s) : s / band[at(j, j)];
+    }
+  }
+  for (let i = 0; i < n; i++) {
+    for (let k = Math.max(0, i - width); k < i; k++) b[i] -= band[at(i, k)] * b[k];
+    b[i] /= band[at(i, i)];
+  }
+  for (let i = n - 1; i >= 0; i--) {
+    for (let k = i + 1; k <= Math.min(n - 1, i + width); k++) b[i] -= band[at(k, i)] * b[k];
+    b[i] /= band[at(i, i)];
+  }
+}
+
+/**
  * Conjugate gradients for a symmetric positive operator, preconditioned (Golub & Van Loan 11.5).
  *
  * @param apply - out = A·v.

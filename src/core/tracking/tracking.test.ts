@@ -5,6 +5,7 @@ import { invert3, multiply3, type Matrix3 } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
 import { followRegion, type TrackedFrame } from './followRegion.ts';
 import { mapQuad, partsUpTo, type Quad } from './regionModel.ts';
+import { smoothRows } from './smoothRows.ts';
 import { trackRegion, type TrackRequest } from './trackRegion.ts';
 import { readTrackCsv, trackCsv } from './trackTable.ts';
 
@@ -120,6 +121,28 @@ function track(frames: Painted, more: Partial<TrackRequest> = {}): Map<number, T
 }
 
 const grain = (v: number, x: number, y: number, t: number): number => v + 6 * hash(x + 1000 * t, y);
+
+describe('smoothing', () => {
+  it('leaves a straight way alone, draws in what is missing, and never moves what is fixed', () => {
+    const rows = Array.from({ length: 12 }, (_, i) => ({ values: [3 * i, -i], trust: 0.9 }));
+    const gap = rows.map((r, i) => (i === 5 || i === 6 ? undefined : r));
+    smoothRows(gap).forEach(([x, y], i) => {
+      expect(x).toBeCloseTo(3 * i, 6);
+      expect(y).toBeCloseTo(-i, 6);
+    });
+    const bent = rows.map((r, i) => (i === 6 ? { values: [30, -6], trust: 0.1, fixed: true } : r));
+    expect(smoothRows(bent)[6][0]).toBeCloseTo(30, 3);
+  });
+
+  it('takes a jump out of a frame that is not to be believed, and little from one that is', () => {
+    const jump = (trust: number): number =>
+      smoothRows(
+        Array.from({ length: 21 }, (_, i) => ({ values: [i === 10 ? 8 : 0], trust: i === 10 ? trust : 0.9 })),
+      )[10][0];
+    expect(jump(0.1)).toBeLessThan(0.1);
+    expect(jump(0.9)).toBeGreaterThan(0.5);
+  });
+});
 
 describe('following a region', () => {
   it('recovers a known homography within a tenth of a pixel at its corners, and is sure of it', () => {

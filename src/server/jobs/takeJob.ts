@@ -43,9 +43,10 @@ export async function runTake(id: string, context: JobContext): Promise<void> {
   );
 }
 
-/** A first take is the pick by itself, and so is a full one after drafts. */
+/** A first take is the pick by itself, and so is a full one after drafts; one of a part of the shot never is. */
 async function becomesPick(take: Take): Promise<boolean> {
   const { shotId, removalId } = take;
+  if (take.only) return false;
   const pick = await Take.findOne({ where: { shotId, removalId, picked: true } });
   if (!pick) return true;
   if (!pick.draft || take.draft) return pick.id === take.id;
@@ -103,6 +104,7 @@ async function fill(
     mattes: { path, format },
     draft: small && { format: full.format, factor: small.factor },
     count: take.count,
+    only: take.only ? { first: take.only.first - take.first, last: take.only.last - take.first } : undefined,
     folder,
     settings: { ...FILL_DEFAULTS, ...take.settings },
     signal: work.signal,

@@ -29,13 +29,17 @@ export class TakeService {
     return this.views(shot, takes);
   }
 
-  /** @throws AppError `no_marks`, `not_found`. */
-  async create(shotId: string, { removalId, draft }: TakeBody): Promise<TakeView> {
+  /** @throws AppError `no_marks`, `not_found`, `bad_range` for frames that the shot does not have. */
+  async create(shotId: string, { removalId, draft, only }: TakeBody): Promise<TakeView> {
     const shot = await findShot(shotId);
     const basis = basisOf(shot, removalId, await picksOf(shotId), await framesOf(shot));
     if (!basis) throw new AppError('not_found', `There is no removal ${removalId} in this shot.`);
     if (Object.keys(basis.marks.shapes).length === 0) {
       throw new AppError('no_marks', `“${basis.marks.name}” has no shape yet. Draw around what is to go away first.`);
+    }
+    const { first, count } = basis;
+    if (only && (only.first < first || only.last >= first + count)) {
+      throw new AppError('bad_range', `The shot has the frames ${first} to ${first + count - 1}. Choose among them.`);
     }
     const number = (await Take.count({ where: { shotId, removalId, draft }, paranoid: false })) + 1;
     const take = await Take.create({
@@ -47,8 +51,9 @@ export class TakeService {
       settings: basis.marks.settings,
       marks: basis.marks,
       marksHash: basis.hash,
-      first: basis.first,
-      count: basis.count,
+      first,
+      count,
+      only: only ?? null,
       beneath: basis.beneath,
     });
     await this.doors.queue(take.id);
@@ -59,10 +64,17 @@ export class TakeService {
     return this.view(await findTake(id));
   }
 
-  /** Renames, or makes it the one that the shot shows. @throws AppError `not_ready` for the pick of an unfinished take. */
+  /**
+   * Renames, or makes it the one that the shot shows.
+   *
+   * @throws AppError `not_ready` for the pick of an unfinished take, `not_whole` for that of a part of the shot.
+   */
   async change(id: string, { name, picked }: TakeChange): Promise<TakeView> {
     const take = await findTake(id);
     if (picked && take.state !== 'done') throw new AppError('not_ready', 'Only a finished take can be the pick.');
+    if (picked && take.only) {
+      throw new AppError('not_whole', 'This take fills a part of the shot. Run one of the whole shot to pick it.');
+    }
     await this.database.transaction(async (transaction) => {
       if (picked) {
         const { shotId, removalId } = take;

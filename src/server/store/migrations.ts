@@ -185,4 +185,9 @@ export const MIGRATIONS: readonly Migration[] = [
     name: '006-outlines',
     up: sql('ALTER TABLE follows RENAME COLUMN track_id TO target_id;'),
   },
+  {
+    // Takes of chosen frames alone.
+    name: '007-part-takes',
+    up: sql('ALTER TABLE takes ADD COLUMN "only" jsonb;'),
+  },
 ];

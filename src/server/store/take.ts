@@ -25,6 +25,7 @@ export class Take extends Model<InferAttributes<Take>, InferCreationAttributes<T
   /** Frames of the clip. */
   declare first: number;
   declare count: number;
+  declare only: CreationOptional<TakeView['only']>;
   /** Ids of the takes beneath, in order. */
   declare beneath: string[];
   declare state: CreationOptional<WorkState>;
@@ -53,6 +54,7 @@ export function defineTake(database: Sequelize): void {
       marksHash: DataTypes.TEXT,
       first: DataTypes.INTEGER,
       count: DataTypes.INTEGER,
+      only: DataTypes.JSONB,
       beneath: DataTypes.JSONB,
       ...WORK_COLUMNS,
       finished: { type: DataTypes.JSONB, defaultValue: [] },
@@ -76,6 +78,7 @@ export function takeView(take: Take, stale: boolean): TakeView {
     settings,
     first,
     count,
+    only: take.only ?? null,
     beneath,
     finished: finished.map(([a, b]) => [a + first, b + first]),
     picked,

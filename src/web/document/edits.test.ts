@@ -8,7 +8,6 @@ import {
   addShape,
   keyFrames,
   makeConstant,
-  moveKey,
   moveRemoval,
   pinKey,
   removalKeyFrames,
@@ -58,13 +57,9 @@ describe('keys', () => {
     expect(keyFrames(shape)).toEqual([10, 30]);
   });
 
-  it('are moved, copied over others, and deleted but for the last', () => {
+  it('are counted over all shapes, and deleted but for the last', () => {
     const { removal, shape } = start();
-    setKey(shape, 20, rectanglePoints(100, 0, 110, 10));
-    moveKey(shape, 20, 25);
-    expect(keyFrames(shape)).toEqual([10, 25]);
-    moveKey(shape, 25, 10, true);
-    expect([keyFrames(shape), left(shape, 10)]).toEqual([[10, 25], 100]);
+    setKey(shape, 25, rectanglePoints(100, 0, 110, 10));
     addShape(removal, 'ellipse', 12, rectanglePoints(0, 0, 1, 1));
     expect(removalKeyFrames(removal)).toEqual([10, 12, 25]);
     removeKey(shape, 10);

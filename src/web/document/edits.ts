@@ -72,14 +72,6 @@ export function pinKey(id: string, shape: ShapeNode, frame: number): void {
   if (points) setKey(shape, frame, points);
 }
 
-/** Moves or copies a key; one that is at the new place already is replaced. */
-export function moveKey(shape: ShapeNode, from: number, to: number, copy = false): void {
-  if (from === to || !shape.keys[from]) return;
-  shape.keys[to] = structuredClone(shape.keys[from]);
-  settle(shape, to);
-  if (!copy) removeKey(shape, from);
-}
-
 /** Takes a key away; the last one of a shape stays. */
 export function removeKey(shape: ShapeNode, frame: number): void {
   if (keyFrames(shape).length < 2) return;

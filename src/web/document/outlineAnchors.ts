@@ -1,7 +1,7 @@
 import { frameNumbers, type OutlineNode, type Pointed, type ShapeNode } from '../../contract/document.ts';
 
 /** What is noted of an anchor that was drawn or painted. */
-const DRAWN: Pointed = { add: [], remove: [], mends: true };
+export const DRAWN: Pointed = { add: [], remove: [], mends: true };
 
 /** Whether an outline has been followed beyond its anchors. */
 export const isFollowed = (shape: ShapeNode): boolean =>

@@ -1,9 +1,21 @@
 import { describe, expect, it } from '@jest/globals';
 import { toShape, type ShotDocument, type TrackEntry } from '../../contract/document.ts';
+import { shotDocument } from '../../contract/documentSchema.ts';
 import { pathAt } from '../../core/shapes/interpolate.ts';
 import { rectanglePoints } from '../../core/shapes/shape.ts';
 import { addRemoval, addShape, setKey } from './edits.ts';
-import { addTrack, letGo, removeAnchor, removeTrack, rideOn, setAnchor, setParts } from './trackEdits.ts';
+import {
+  addTrack,
+  deleteSpan,
+  holdSpan,
+  letGo,
+  removeAnchor,
+  removeTrack,
+  rideOn,
+  setAnchor,
+  setParts,
+  smoothSpan,
+} from './trackEdits.ts';
 
 /** A square of 10 px whose corner is at (x, y). */
 const square = (x: number, y: number): number[] => [x, y, x + 10, y, x + 10, y + 10, x, y + 10];
@@ -107,5 +119,45 @@ describe('anchors', () => {
     const { track } = made();
     setParts(track, ['shift']);
     expect([track.parts, track.frames, Object.keys(track.anchors)]).toEqual([['shift'], {}, ['5']]);
+  });
+});
+
+describe('a stretch of a track', () => {
+  const left = (frames: Record<string, TrackEntry>): (number | undefined)[] =>
+    [2, 3, 4, 5, 6, 7, 8].map((f) => (frames[f] as TrackEntry | undefined)?.[1]);
+
+  it('is smoothed: a weak frame that jumps comes back, a missing one is drawn in, anchors and what lies outside stay', () => {
+    const { doc, track } = made();
+    track.frames[3] = [0.1, ...square(80, 48)];
+    delete track.frames[7];
+    smoothSpan(track, 2, 8);
+    left(track.frames).forEach((x, i) => expect(Math.abs(x! - (44 + 2 * i))).toBeLessThan(0.3));
+    expect([track.frames[7][0], track.anchors[5], track.frames[10]]).toEqual([
+      0,
+      square(50, 50),
+      [0.9, ...square(60, 55)],
+    ]);
+    expect(shotDocument.validate(doc).error).toBeUndefined();
+  });
+
+  it('is held as it is in its first frame, and its ends are anchors', () => {
+    const { track } = made();
+    track.losses = [{ from: 4, to: 9, reason: 'hidden' }];
+    holdSpan(track, 6, 8);
+    expect(left(track.frames)).toEqual([44, 46, 48, 50, 52, 52, 52]);
+    expect(Object.keys(track.anchors)).toEqual(['5', '6', '8']);
+    expect(track.losses.map(({ from, to }) => [from, to])).toEqual([
+      [4, 5],
+      [9, 9],
+    ]);
+  });
+
+  it('is deleted with its anchors, but a track keeps one', () => {
+    const { track } = made();
+    setAnchor(track, 2, square(1, 1));
+    deleteSpan(track, 4, 6);
+    expect([Object.keys(track.anchors), 5 in track.frames]).toEqual([['2'], false]);
+    deleteSpan(track, 0, 10);
+    expect([Object.keys(track.anchors), Object.keys(track.frames)]).toEqual([['2'], ['2']]);
   });
 });

@@ -6,11 +6,13 @@ import {
   type Corners,
   type ShapeNode,
   type ShotDocument,
+  type TrackEntry,
   type TrackNode,
 } from '../../contract/document.ts';
 import { drawnPathAt } from '../../core/shapes/interpolate.ts';
-import { movedPath, rideMatrix } from '../../core/shapes/ride.ts';
+import { movedPath, quadAt, rideMatrix } from '../../core/shapes/ride.ts';
 import { betweenAnchors } from './outlineAnchors.ts';
+import { smoothRows, type SmoothRow } from '../../core/tracking/smoothRows.ts';
 import { partsUpTo, type TrackPart } from '../../core/tracking/regionModel.ts';
 
 /** Changes of a document's tracks. Each works on a draft that may be changed. */
@@ -75,6 +77,65 @@ export function removeAnchor(track: TrackNode, frame: number): void {
   delete track.anchors[frame];
   forget(track, frame);
 }
+
+/** Frames beyond a stretch on either side that what is smoothed in it has to go on from. */
+const BORDER = 2;
+
+/**
+ * Evens a stretch of frames out and draws in what is missing in it; anchors stay, and what was less sure gives way more.
+ * Nothing is changed if fewer than two frames in or next to it are known.
+ */
+export function smoothSpan(track: TrackNode, first: number, last: number): void {
+  const known = { ...track.frames, ...byAnchor(track) };
+  const rows = Array.from({ length: last - first + 1 + 2 * BORDER }, (_, i): SmoothRow | undefined => {
+    const frame = first - BORDER + i;
+    const entry = known[frame] as TrackEntry | undefined;
+    const fixed = frame in track.anchors || frame < first || frame > last;
+    return entry && { values: entry.slice(1), trust: entry[0], fixed };
+  });
+  if (rows.filter(Boolean).length < 2) return;
+  smoothRows(rows).forEach((values, i) => {
+    const frame = first - BORDER + i;
+    if (frame < first || frame > last || frame in track.anchors) return;
+    track.frames[frame] = [rows[i]?.trust ?? 0, ...values.map(hundredths)];
+  });
+}
+
+/** Keeps the corners of a stretch's first frame (or the known ones nearest to it) over all of it; both its ends become anchors. */
+export function holdSpan(track: TrackNode, first: number, last: number): void {
+  const corners = Array.from(quadAt(toRide(track, first), first)!.flatMap((p) => [p.x, p.y]));
+  clearSpan(track, first, last);
+  track.anchors[first] = corners;
+  track.anchors[last] = corners;
+  for (let t = first; t <= last; t++) track.frames[t] = [1, ...corners];
+}
+
+/** Forgets a stretch, its anchors too, but never the last anchor of the track. */
+export function deleteSpan(track: TrackNode, first: number, last: number): void {
+  const keep = frameNumbers(track.anchors).every((f) => f >= first && f <= last) ? frameNumbers(track.anchors)[0] : -1;
+  const kept = track.anchors[keep] as Corners | undefined;
+  clearSpan(track, first, last);
+  if (!kept) return;
+  track.anchors[keep] = kept;
+  track.frames[keep] = [1, ...kept];
+}
+
+function clearSpan(track: TrackNode, first: number, last: number): void {
+  const within = (f: number): boolean => f >= first && f <= last;
+  for (const byFrame of [track.frames, track.anchors]) {
+    for (const f of frameNumbers(byFrame)) if (within(f)) delete byFrame[f];
+  }
+  track.losses = track.losses.flatMap(({ from, to, reason }) =>
+    [
+      { from, to: Math.min(to, first - 1), reason },
+      { from: Math.max(from, last + 1), to, reason },
+    ].filter((l) => l.from <= l.to),
+  );
+}
+
+const byAnchor = ({ anchors }: TrackNode): TrackNode['frames'] =>
+  Object.fromEntries(Object.entries(anchors).map(([f, corners]) => [f, [1, ...corners]]));
+const hundredths = (v: number): number => Math.round(100 * v) / 100;
 
 /** Another model: everything has to be followed again. */
 export function setParts(track: TrackNode, parts: TrackPart[]): void {

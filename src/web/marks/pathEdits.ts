@@ -12,6 +12,12 @@ export function translate(points: readonly PathPoint[], dx: number, dy: number):
   return points.map((p) => ({ ...p, x: p.x + dx, y: p.y + dy }));
 }
 
+/** Middle of the box around an outline's points. */
+export function middleOfPath(points: readonly PathPoint[]): Place {
+  const { x, y, width, height } = boundsOf(points);
+  return { x: x + width / 2, y: y + height / 2 };
+}
+
 /** Scales by (sx, sy) about a place that stays. */
 export function scale(points: readonly PathPoint[], about: Place, sx: number, sy: number): PathPoint[] {
   return points.map((p) => ({

@@ -1,17 +1,19 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core';
-import { scaleLinear } from 'd3';
-import { computed, ref, watch } from 'vue';
+import { computed, ref } from 'vue';
 import { ranked } from '../../../contract/document.ts';
 import { workRange, type ShotView } from '../../../contract/shots.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import { keyFrames, moveKey, removalKeyFrames } from '../../document/edits.ts';
+import { removalKeyFrames } from '../../document/edits.ts';
 import { percent } from './advice.ts';
+import KeyLanes from './KeyLanes.vue';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
 import { memoryPaths } from './stripCharts.ts';
+import StripPatterns from './StripPatterns.vue';
 import TrackLane from './TrackLane.vue';
 import { useTracks } from './tracksStore.ts';
+import { useKeyDrag, type StripPlace } from './useKeyDrag.ts';
+import { useStripScale } from './useStripScale.ts';
 import { useWork } from './workStore.ts';
 
 const props = defineProps<{ shot: ShotView; clipFrames: number; frame: number }>();
@@ -21,12 +23,12 @@ const LABELS = 116;
 const RULER = 20;
 const RIBBON = 7;
 const LANE = 19;
+/** Room for the bar over chosen keys. */
+const GROUP = 10;
 /** Height of the lane of a track. */
 const TRACK = 30;
 const UP = 46;
 const DOWN = 24;
-/** Fewest frames across. */
-const CLOSEST = 12;
 
 const doc = useDocument();
 const stage = useStage();
@@ -35,31 +37,15 @@ const reveals = useReveal();
 const tracks = useTracks();
 
 const box = ref<HTMLElement>();
-const { width } = useElementSize(box);
 const range = computed(() => workRange(props.shot, props.clipFrames));
-const shownRange = ref<[number, number]>();
-const domain = computed<[number, number]>(
-  () => shownRange.value ?? [range.value.first, range.value.first + range.value.count],
-);
-watch(range, () => (shownRange.value = undefined));
-const x = computed(() =>
-  scaleLinear()
-    .domain(domain.value)
-    .range([LABELS, Math.max(LABELS + 10, width.value - 12)]),
-);
-const column = computed(() => x.value(1) - x.value(0));
-const ticks = computed(() =>
-  x.value
-    .ticks(Math.max(2, Math.floor((width.value - LABELS) / 80)))
-    .filter((t) => Number.isInteger(t) && t >= 0 && t < props.clipFrames),
-);
+const { width, x, column, ticks, frameAt, wheel } = useStripScale(box, range, LABELS);
 
 const removals = computed(() => ranked(doc.document.removals));
 const others = computed(() => removals.value.filter(([id]) => id !== stage.removalId).slice(0, 5));
 const selected = computed(() => doc.document.removals[stage.removalId]);
 const lanes = computed(() => (selected.value ? ranked(selected.value.shapes) : []));
 
-const lanesTop = computed(() => RULER + others.value.length * RIBBON + 4);
+const lanesTop = computed(() => RULER + others.value.length * RIBBON + GROUP);
 const trackTop = computed(() => lanesTop.value + Math.max(1, lanes.value.length) * LANE + 2);
 const chartTop = computed(() => trackTop.value + (tracks.current ? TRACK : 0) + 4);
 const base = computed(() => chartTop.value + UP);
@@ -74,85 +60,84 @@ const take = computed(() => {
   return all.findLast((t) => t.state === 'running') ?? all.find((t) => t.picked);
 });
 
-/** The key in hand while it is dragged. */
-const moving = ref<{ shapeId: string; from: number; to: number; copy: boolean }>();
+const keyDrag = useKeyDrag(
+  () => lanes.value.map(([id]) => id),
+  () => props.clipFrames,
+);
+/** The end of the chosen frames that stays while the other is dragged. */
+const spanFrom = ref<number>();
 
-const frameAt = (event: MouseEvent): number => {
-  const corner = box.value!.getBoundingClientRect();
-  return Math.floor(x.value.invert(event.clientX - corner.left));
-};
+const heightAt = (event: MouseEvent): number =>
+  event.clientY - box.value!.getBoundingClientRect().top + box.value!.scrollTop;
+const placeAt = (event: MouseEvent): StripPlace => ({
+  frame: frameAt(event),
+  lane: Math.floor((heightAt(event) - lanesTop.value) / LANE),
+});
 
-function scrub(event: PointerEvent): void {
-  if (event.button !== 0 && event.type === 'pointerdown') return;
-  if (event.type === 'pointerdown') (event.currentTarget as Element).setPointerCapture(event.pointerId);
-  else if ((event.buttons & 1) === 0 || moving.value) return;
-  emit('go', frameAt(event));
+function capture(event: PointerEvent): void {
+  event.stopPropagation();
+  (event.currentTarget as Element).closest('svg')!.setPointerCapture(event.pointerId);
+}
+
+/** A press goes to its frame; with Shift it chooses: frames on the ruler, keys below. */
+function press(event: PointerEvent): void {
+  if (event.button !== 0) return;
+  capture(event);
+  if (!event.shiftKey) return emit('go', frameAt(event));
+  if (heightAt(event) > RULER) return keyDrag.band(placeAt(event));
+  takeSpan(event, frameAt(event));
+}
+
+function takeSpan(event: PointerEvent, fixed: number): void {
+  if (event.button !== 0) return;
+  capture(event);
+  spanFrom.value = fixed;
+  stage.choose(fixed, frameAt(event));
 }
 
 function grabKey(event: PointerEvent, shapeId: string, frame: number): void {
   if (event.button !== 0) return;
-  event.stopPropagation();
-  (event.currentTarget as Element).closest('svg')!.setPointerCapture(event.pointerId);
-  stage.selectShape(shapeId);
-  stage.key = { shapeId, frame };
-  moving.value = { shapeId, from: frame, to: frame, copy: event.altKey };
+  capture(event);
+  keyDrag.grab({ shapeId, frame }, { frame, lane: 0 }, event);
+}
+
+function grabEnd(event: PointerEvent, end: 'first' | 'last'): void {
+  capture(event);
+  keyDrag.grabEnd(end);
 }
 
 function move(event: PointerEvent): void {
-  if (!moving.value) return scrub(event);
-  moving.value = { ...moving.value, to: Math.max(0, Math.min(props.clipFrames - 1, frameAt(event))) };
+  if ((event.buttons & 1) === 0) return;
+  if (spanFrom.value !== undefined) stage.choose(spanFrom.value, frameAt(event));
+  else if (keyDrag.drag.value) keyDrag.moveTo(placeAt(event));
+  else if (!event.shiftKey) emit('go', frameAt(event));
 }
 
 function drop(): void {
-  const m = moving.value;
-  moving.value = undefined;
-  if (!m) return;
-  if (m.from === m.to) return emit('go', m.from);
-  doc.edit(m.copy ? 'Copy a key' : 'Move a key', (draft) => {
-    moveKey(draft.removals[stage.removalId].shapes[m.shapeId], m.from, m.to, m.copy);
-  });
-  stage.key = { shapeId: m.shapeId, frame: m.to };
+  spanFrom.value = undefined;
+  const pressed = keyDrag.drop();
+  if (pressed !== undefined) emit('go', pressed);
 }
 
-function wheel(event: WheelEvent): void {
-  const [a, b] = domain.value;
-  const whole = [range.value.first, range.value.first + range.value.count];
-  if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
-    const by = ((event.deltaX || event.deltaY) / 600) * (b - a);
-    const shift = Math.max(whole[0] - a, Math.min(whole[1] - b, by));
-    shownRange.value = [a + shift, b + shift];
-    return;
-  }
-  const corner = box.value!.getBoundingClientRect();
-  const at = x.value.invert(event.clientX - corner.left);
-  const span = Math.max(CLOSEST, (b - a) * Math.exp(event.deltaY / 400));
-  const k = span / (b - a);
-  const next: [number, number] = [at - (at - a) * k, at + (b - at) * k];
-  const inside: [number, number] = [Math.max(whole[0], next[0]), Math.min(whole[1], next[1])];
-  shownRange.value = inside[1] - inside[0] >= whole[1] - whole[0] ? undefined : inside;
+function leaveOff(): void {
+  spanFrom.value = undefined;
+  keyDrag.abandon();
 }
 
-const shownKeys = (shapeId: string): { frame: number; ease: string; ghost: boolean }[] => {
-  const shape = selected.value!.shapes[shapeId];
-  const m = moving.value?.shapeId === shapeId ? moving.value : undefined;
-  const keys = keyFrames(shape)
-    .filter((f) => m === undefined || m.copy || f !== m.from)
-    .map((frame) => ({ frame, ease: shape.keys[frame].ease, ghost: false }));
-  return m ? [...keys, { frame: m.to, ease: shape.keys[m.from].ease, ghost: true }] : keys;
-};
-
-/** Our signs for how a shape goes on from a key: a bar (straight), a drop (smooth), a block (holds). */
-const KEY_SIGNS: Record<string, string> = {
-  linear: 'M-2.5 -6h5v12h-5z',
-  smooth: 'M0 -6.5C4.5 -2 4.5 6 0 6C-4.5 6 -4.5 -2 0 -6.5z',
-  hold: 'M-5 -5h10v10h-10z',
-};
-
-const visibleSpan = (shapeId: string): { left: number; width: number } => {
-  const { visible } = selected.value!.shapes[shapeId];
-  const [a, b] = [visible?.from ?? range.value.first, (visible?.to ?? range.value.first + range.value.count - 1) + 1];
-  return { left: x.value(a), width: Math.max(0, x.value(b) - x.value(a)) };
-};
+/** The corners of the band that chooses keys. */
+const band = computed(() => {
+  const d = keyDrag.drag.value;
+  if (d?.kind !== 'band') return undefined;
+  const [a, b] = [Math.min(d.from.frame, d.at.frame), Math.max(d.from.frame, d.at.frame) + 1];
+  const lane = (n: number): number => Math.max(0, Math.min(lanes.value.length, n));
+  const [top, bottom] = [lane(Math.min(d.from.lane, d.at.lane)), lane(Math.max(d.from.lane, d.at.lane) + 1)];
+  return {
+    x: x.value(a),
+    y: lanesTop.value + top * LANE,
+    width: x.value(b) - x.value(a),
+    height: (bottom - top) * LANE,
+  };
+});
 
 const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14)}…` : name);
 </script>
@@ -162,28 +147,18 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
     <svg
       :width="width"
       :height="height"
-      @pointerdown="scrub"
+      @pointerdown="press"
       @pointermove="move"
       @pointerup="drop"
-      @pointercancel="moving = undefined"
+      @pointercancel="leaveOff"
       @wheel.prevent="wheel"
     >
       <defs>
         <clipPath id="strip-clip">
           <rect :x="LABELS" y="0" :width="Math.max(0, width - LABELS)" :height="height" />
         </clipPath>
-        <pattern id="handle-hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <line x1="0" y1="0" x2="0" y2="6" class="handle-line" />
-        </pattern>
-        <pattern id="unseen-dots" width="5" height="5" patternUnits="userSpaceOnUse">
-          <rect width="5" height="5" class="unseen-ground" />
-          <circle cx="1.5" cy="1.5" r="1" class="unseen-dot" />
-        </pattern>
-        <pattern id="thin-lines" width="4" height="4" patternUnits="userSpaceOnUse">
-          <rect width="4" height="4" class="thin-ground" />
-          <line x1="0" y1="1" x2="4" y2="1" class="thin-line" />
-        </pattern>
       </defs>
+      <StripPatterns />
       <g clip-path="url(#strip-clip)">
         <rect class="ground" :x="LABELS" :y="RULER" :width="Math.max(0, width - LABELS)" :height="height - RULER" />
         <rect
@@ -215,27 +190,17 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
             :height="RIBBON - 2"
           />
         </g>
-        <g v-for="([id, shape], i) in lanes" :key="id" :transform="`translate(0 ${lanesTop + i * LANE})`">
-          <rect
-            class="lane"
-            :class="{ selected: id === stage.shapeId }"
-            :x="visibleSpan(id).left"
-            y="2"
-            :width="visibleSpan(id).width"
-            :height="LANE - 4"
-            rx="3"
-          />
-          <path
-            v-for="key in shownKeys(id)"
-            :key="`${key.frame}${key.ghost}`"
-            class="key"
-            :class="{ chosen: stage.key?.shapeId === id && stage.key.frame === key.frame, ghost: key.ghost }"
-            :transform="`translate(${x(key.frame) + column / 2} ${LANE / 2})`"
-            :d="KEY_SIGNS[key.ease]"
-            :data-testid="`key-${shape.name}-${key.frame}`"
-            @pointerdown="grabKey($event, id, key.frame)"
-          />
-        </g>
+        <KeyLanes
+          :transform="`translate(0 ${lanesTop})`"
+          :lanes="lanes"
+          :x="x"
+          :height="LANE"
+          :range="range"
+          :key-drag="keyDrag"
+          @grab="grabKey"
+          @grab-end="grabEnd"
+        />
+        <rect v-if="band" class="band" v-bind="band" />
         <TrackLane
           v-if="tracks.current"
           :transform="`translate(0 ${trackTop})`"
@@ -282,6 +247,29 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
         />
         <line class="bound" :x1="x(shot.first)" :x2="x(shot.first)" :y1="RULER - 4" :y2="height" />
         <line class="bound" :x1="x(shot.last + 1)" :x2="x(shot.last + 1)" :y1="RULER - 4" :y2="height" />
+        <g v-if="stage.span" data-testid="span">
+          <rect
+            class="span"
+            :x="x(stage.span.first)"
+            y="0"
+            :width="x(stage.span.last + 1) - x(stage.span.first)"
+            :height="height"
+          />
+          <rect
+            v-for="[end, fixed, at] in [
+              ['first', stage.span.last, stage.span.first],
+              ['last', stage.span.first, stage.span.last + 1],
+            ] as const"
+            :key="end"
+            class="span-end"
+            :x="x(at) - 3"
+            y="0"
+            width="6"
+            :height="RULER"
+            :data-testid="`span-${end}`"
+            @pointerdown="takeSpan($event, fixed)"
+          />
+        </g>
         <rect class="now" :x="x(frame)" :y="0" :width="Math.max(2, column)" :height="height" />
       </g>
       <g class="labels">
@@ -336,10 +324,6 @@ svg {
 .handles {
   fill: url(#handle-hatch);
 }
-.handle-line {
-  stroke: var(--line);
-  stroke-width: 2;
-}
 .tick {
   stroke: var(--line);
   stroke-width: 1;
@@ -368,42 +352,21 @@ text {
   fill: var(--goes);
   opacity: 0.7;
 }
-.lane {
-  fill: color-mix(in srgb, var(--goes) 16%, transparent);
-  stroke: transparent;
-}
-.lane.selected {
+.band {
+  fill: color-mix(in srgb, var(--accent) 18%, transparent);
   stroke: var(--accent);
+  pointer-events: none;
 }
-.key {
-  fill: var(--goes-strong);
-  stroke: var(--sheet);
-  stroke-width: 1;
-  cursor: grab;
+.span {
+  fill: color-mix(in srgb, var(--accent) 14%, transparent);
+  pointer-events: none;
 }
-.key.chosen {
+.span-end {
   fill: var(--accent);
-  stroke: var(--ink);
+  cursor: ew-resize;
 }
-.key.ghost {
-  opacity: 0.6;
-}
-
 .seen {
   fill: var(--seen);
-}
-.thin-ground {
-  fill: var(--thin);
-}
-.thin-line {
-  stroke: var(--seen);
-  stroke-width: 1.4;
-}
-.unseen-ground {
-  fill: var(--unseen);
-}
-.unseen-dot {
-  fill: var(--sheet);
 }
 .best {
   fill: var(--accent);

@@ -28,7 +28,8 @@ const advice = computed(() =>
     removal: doc.document.removals[stage.removalId],
     tracks: doc.document.tracks,
     reveal: reveals.view(stage.removalId),
-    takes: work.takesOf(stage.removalId),
+    // Takes of chosen frames are for looking at: the shot is not done with them.
+    takes: work.takesOf(stage.removalId).filter((t) => !t.only),
     lookedAt: stage.lookedAt,
     search: movers.search,
   }),

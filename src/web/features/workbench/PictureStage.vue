@@ -19,6 +19,7 @@ import TrackOverlay from './TrackOverlay.vue';
 import { useTracks } from './tracksStore.ts';
 import { useTrackEditing } from './useTrackEditing.ts';
 import { usePointing } from './usePointing.ts';
+import WayOverlay from './WayOverlay.vue';
 import { usePicture } from './usePicture.ts';
 import { useShapeEditing, type DrawnShape } from './useShapeEditing.ts';
 
@@ -37,7 +38,7 @@ const viewport = useViewport(size, info);
 const picture = usePicture({ canvas, clip: toRef(props, 'clip'), size, viewport });
 const player = usePlayer({
   range: computed(() => ({ first: 0, last: info.value.frames - 1 })),
-  played: computed(() => ({ first: props.shot.first, last: props.shot.last })),
+  played: computed(() => stage.span ?? { first: props.shot.first, last: props.shot.last }),
   rate: computed(() => info.value.rate.num / info.value.rate.den),
   draw: picture.draw,
 });
@@ -130,6 +131,12 @@ defineExpose({ player, viewport, editing, region, pointing, picture });
       :frame="player.shown.value"
     />
     <CoverageOverlay v-if="marksShown" :viewport="viewport" :removal-id="stage.removalId" :frame="player.shown.value" />
+    <WayOverlay
+      v-if="marksShown && stage.way && stage.shapeId"
+      :viewport="viewport"
+      :shot="shot"
+      :frame="player.shown.value"
+    />
     <MarksOverlay v-if="marksShown" :viewport="viewport" :editing="editing" :others="others" />
     <PointOverlay
       v-if="marksShown && (stage.tool === 'point' || stage.tool === 'paint')"

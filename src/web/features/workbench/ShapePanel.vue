@@ -14,11 +14,11 @@ import {
   type TakeSettings,
 } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
-import type { Ease } from '../../../core/shapes/shape.ts';
 import { urls } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames, makeConstant, pinKey, removeKey } from '../../document/edits.ts';
 import { letGo, rideOn } from '../../document/trackEdits.ts';
+import { EASES } from './eases.ts';
 import NumberField from './NumberField.vue';
 import { useStage } from './stageStore.ts';
 
@@ -31,12 +31,6 @@ const removal = computed(() => doc.document.removals[stage.removalId] as Removal
 const shape = computed(() => removal.value?.shapes[stage.shapeId] as ShapeNode | undefined);
 const keys = computed(() => (shape.value ? keyFrames(shape.value) : []));
 const keyHere = computed(() => shape.value?.keys[props.frame]);
-
-const EASES: { label: string; value: Ease; title: string }[] = [
-  { label: 'Straight', value: 'linear', title: 'Goes straight on to the next key' },
-  { label: 'Smooth', value: 'smooth', title: 'Goes through its keys without a kink' },
-  { label: 'Hold', value: 'hold', title: 'Stays until the next key' },
-];
 
 function editShape(label: string, recipe: (shape: ShapeNode) => void): void {
   const { removalId, shapeId } = stage;

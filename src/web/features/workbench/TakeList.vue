@@ -41,7 +41,8 @@ const line = (t: TakeView): string => {
   }
   const { reach, light, grain } = t.settings;
   const unseen = t.outcome && t.outcome.unseen > 0 ? `${percent(t.outcome.unseen / t.outcome.hole)} invented` : '';
-  return [`reach ${reach}`, `light ${light} %`, grain ? 'grain' : 'no grain', unseen].filter(Boolean).join(' · ');
+  const only = t.only ? `frames ${t.only.first}–${t.only.last} alone` : '';
+  return [only, `reach ${reach}`, `light ${light} %`, grain ? 'grain' : 'no grain', unseen].filter(Boolean).join(' · ');
 };
 
 function rename(take: TakeView, name: string): void {
@@ -109,7 +110,7 @@ async function remove(take: TakeView): Promise<void> {
           ><template #icon><Play :size="14" /></template
         ></Button>
         <Button
-          v-if="take.state === 'done' && !take.picked"
+          v-if="take.state === 'done' && !take.picked && !take.only"
           text
           size="small"
           label="Pick"

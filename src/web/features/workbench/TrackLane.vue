@@ -60,8 +60,7 @@ const middle = (frame: number): number => (props.x(frame) + props.x(frame + 1)) 
   fill: color-mix(in srgb, var(--accent) 45%, transparent);
 }
 .loss {
-  fill: url(#unseen-dots);
-  opacity: 0.8;
+  fill: url(#lost-bars);
 }
 .anchor {
   fill: none;

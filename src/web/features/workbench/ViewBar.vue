@@ -95,13 +95,16 @@ const zoomText = computed(() => `${Math.round(props.viewport.place.value.scale *
   display: flex;
 }
 .group :deep(button) {
-  padding: 5px 8px;
+  padding: 5px 6px;
 }
 .on {
   background: color-mix(in srgb, var(--accent) 18%, transparent);
 }
 .tool-bar :deep(.p-togglebutton) {
   padding: 2px;
+}
+.tool-bar :deep(.p-togglebutton-content) {
+  padding-inline: 8px;
 }
 .zoom {
   color: var(--faint);

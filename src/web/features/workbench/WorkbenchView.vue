@@ -10,6 +10,7 @@ import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { useClips } from '../footage/clipsStore.ts';
 import ShotRange from '../footage/ShotRange.vue';
+import ChosenPanel from './ChosenPanel.vue';
 import ExportList from './ExportList.vue';
 import MemoryStrip from './MemoryStrip.vue';
 import MoverList from './MoverList.vue';
@@ -132,6 +133,7 @@ useShortcuts(() => {
     viewport: p.viewport,
     editing: p.editing,
     region: p.region,
+    clipFrames: () => clip.value?.info?.frames ?? 0,
     follow,
     toWeak,
     bounds: () => ({ first, last }),
@@ -248,6 +250,7 @@ watch(
         @follow="follow"
         @export="showExports"
       />
+      <ChosenPanel :shot="shot" :clip-frames="clip.info!.frames" :frame="frame" @follow="follow" />
       <TrackPanel ref="trackPanel" :frame="frame" @go="(f) => player && (player.pause(), player.go(f))" />
       <OutlinePanel :frame="frame" @go="(f) => player && (player.pause(), player.go(f))" />
       <ShapePanel :shot="shot" :frame="frame" @follow="follow" />

@@ -46,6 +46,7 @@ const take = (more: Partial<TakeView>): TakeView => ({
   count: 50,
   stale: false,
   picked: true,
+  only: null,
   beneath: [],
   finished: [],
   outcome: null,

@@ -99,10 +99,10 @@ export const useOutlines = defineStore('outlines', () => {
     return points && Array.from(flatten(points), (v) => Math.round(10 * v) / 10);
   }
 
-  /** Follows the outline of the chosen shape where frames of it are missing. */
+  /** Follows the outline of the chosen shape where frames of it are missing, of the chosen ones if some are. */
   function follow(): Promise<void> {
-    const [{ shotId }, { shapeId }] = [doc, stage];
-    return tracks.start(shapeId, () => api.followOutline(shotId, shapeId, {}));
+    const [{ shotId }, { shapeId, span }] = [doc, stage];
+    return tracks.start(shapeId, () => api.followOutline(shotId, shapeId, { ...span }));
   }
 
   const stop = (): void => tracks.stop(stage.shapeId);

@@ -1,5 +1,6 @@
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
+import type { KeyPlace } from '../../document/keyGroups.ts';
 import type { Subject } from '../../picture/frameSources.ts';
 
 export const VIEWS = ['original', 'matte', 'filled', 'wipe', 'difference', 'reveal'] as const;
@@ -15,8 +16,10 @@ export const useStage = defineStore('stage', () => {
   /** A track that was chosen by itself; a chosen shape's own comes first. */
   const trackId = ref('');
   const point = ref<number>();
-  /** A key chosen on the strip. */
-  const key = ref<{ shapeId: string; frame: number }>();
+  /** Keys chosen on the strip, of the removal at hand. */
+  const keys = ref<KeyPlace[]>([]);
+  /** Frames chosen on the strip, inclusive: what is played, followed, drafted and smoothed by itself. */
+  const span = ref<{ first: number; last: number }>();
   /** What a wipe and a difference compare; `pick` is that of the removal at hand. The right one is the result. */
   const left = ref<Subject>('original');
   const right = ref<Subject>('pick');
@@ -25,19 +28,26 @@ export const useStage = defineStore('stage', () => {
   const gain = ref(8);
   /** Full screen, nothing over the picture. */
   const clean = ref(false);
+  /** The chosen shape's neighbouring keys and its way are shown. */
+  const way = ref(false);
   /** Frames that have been on the screen while the picture stood. */
   const lookedAt = ref(new Set<number>());
 
   function selectRemoval(id: string): void {
     if (removalId.value === id) return;
     removalId.value = id;
+    keys.value = [];
     selectShape('');
   }
 
   function selectShape(id: string): void {
     shapeId.value = id;
     point.value = undefined;
-    key.value = undefined;
+  }
+
+  /** Chooses frames, in whichever order they were named; none takes the choice back. */
+  function choose(a?: number, b = a): void {
+    span.value = a === undefined || b === undefined ? undefined : { first: Math.min(a, b), last: Math.max(a, b) };
   }
 
   function reset(): void {
@@ -46,6 +56,8 @@ export const useStage = defineStore('stage', () => {
     removalId.value = '';
     selectShape('');
     trackId.value = '';
+    keys.value = [];
+    span.value = undefined;
     left.value = 'original';
     right.value = 'pick';
     clean.value = false;
@@ -59,15 +71,18 @@ export const useStage = defineStore('stage', () => {
     shapeId,
     trackId,
     point,
-    key,
+    keys,
+    span,
     left,
     right,
     wipe,
     gain,
     clean,
+    way,
     lookedAt,
     selectRemoval,
     selectShape,
+    choose,
     reset,
   };
 });

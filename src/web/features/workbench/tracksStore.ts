@@ -64,9 +64,10 @@ export const useTracks = defineStore('tracks', () => {
     if (!event || event.kind === 'follow') void load();
   });
 
-  /** Follows a track where frames of it are missing. */
-  const follow = (id: string, range: { first?: number; last?: number } = {}): Promise<void> => {
+  /** Follows a track where frames of it are missing, of the chosen ones if some are. */
+  const follow = (id: string): Promise<void> => {
     const { shotId } = doc;
+    const range = { ...stage.span };
     return start(id, () => api.follow(shotId, id, range));
   };
 

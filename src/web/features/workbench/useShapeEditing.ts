@@ -9,6 +9,7 @@ import { useDocument } from '../../document/documentStore.ts';
 import { setKey } from '../../document/edits.ts';
 import {
   boundsOf,
+  middleOfPath,
   insertPoint,
   moveHandle,
   movePoint,
@@ -165,7 +166,7 @@ function changed(
 ): PathPoint[] {
   let [dx, dy] = [to.x - from.x, to.y - from.y];
   const box = boundsOf(points);
-  const centre = { x: box.x + box.width / 2, y: box.y + box.height / 2 };
+  const centre = middleOfPath(points);
   switch (grip.kind) {
     case 'body':
       if (shift) [dx, dy] = Math.abs(dx) > Math.abs(dy) ? [dx, 0] : [0, dy];

@@ -1,10 +1,12 @@
 import { useEventListener } from '@vueuse/core';
 import { useDocument } from '../../document/documentStore.ts';
-import { keyFrames, pinKey, removalKeyFrames, removeKey } from '../../document/edits.ts';
+import { keyFrames, pinKey, removalKeyFrames } from '../../document/edits.ts';
+import { removeKeys } from '../../document/keyGroups.ts';
 import type { Player } from '../../picture/usePlayer.ts';
 import type { Viewport } from '../../picture/useViewport.ts';
 import { shortcutOf, type ShortcutName } from './shortcuts.ts';
 import { useStage, type Tool, type View } from './stageStore.ts';
+import { useKeyClipboard } from './useKeyClipboard.ts';
 import type { ShapeEditing } from './useShapeEditing.ts';
 import type { TrackEditing } from './useTrackEditing.ts';
 
@@ -15,6 +17,7 @@ interface Parts {
   region: TrackEditing;
   bounds(): { first: number; last: number };
   toggleClean(): void;
+  clipFrames(): number;
   follow(): void;
   toWeak(): void;
   help(): void;
@@ -34,6 +37,8 @@ const ARROWS: Record<string, [number, number]> = {
 export function useShortcuts(parts: () => Parts | undefined): void {
   const stage = useStage();
   const doc = useDocument();
+
+  const clipboard = useKeyClipboard(() => parts()?.clipFrames() ?? 0);
 
   const view = (name: View) => () => (stage.view = name);
   const tool = (name: Tool) => () => (stage.tool = name);
@@ -60,11 +65,12 @@ export function useShortcuts(parts: () => Parts | undefined): void {
 
   /** Deletes the smallest thing that is chosen: a point, a key, a shape. */
   function remove({ editing }: Parts): void {
-    const { removalId, shapeId, key } = stage;
+    const { removalId, shapeId, keys } = stage;
     if (stage.point !== undefined) return editing.deletePoint();
-    if (key) {
-      stage.key = undefined;
-      return doc.edit('Delete a key', (draft) => removeKey(draft.removals[removalId].shapes[key.shapeId], key.frame));
+    if (keys.length > 0) {
+      stage.keys = [];
+      const label = keys.length === 1 ? 'Delete a key' : `Delete ${keys.length} keys`;
+      return doc.edit(label, (draft) => removeKeys(draft.removals[removalId], keys));
     }
     doc.edit('Delete a shape', (draft) => {
       delete draft.removals[removalId]?.shapes[shapeId];
@@ -72,7 +78,16 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     stage.selectShape('');
   }
 
-  const actions: Record<ShortcutName, (p: Parts) => void> = {
+  /** Chooses frames from or to the one on the screen; the other end is that of the shot, or what was chosen before. */
+  function span({ player, bounds }: Parts, end: 'first' | 'last'): void {
+    const { first, last } = stage.span ?? bounds();
+    const here = player.shown.value;
+    if (end === 'first') stage.choose(here, Math.max(here, last));
+    else stage.choose(Math.min(here, first), here);
+  }
+
+  /** What keys do; false if there was nothing to do and the press is the browser's. */
+  const actions: Record<ShortcutName, (p: Parts) => unknown> = {
     back: ({ player }) => player.step(-1),
     forth: ({ player }) => player.step(1),
     back10: ({ player }) => player.step(-10),
@@ -81,6 +96,8 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     last: ({ player, bounds }) => player.step(bounds().last - player.wanted.value),
     keyBefore: (p) => toKey(p, -1),
     keyAfter: (p) => toKey(p, 1),
+    spanFrom: (p) => span(p, 'first'),
+    spanTo: (p) => span(p, 'last'),
     play: ({ player }) => player.toggle(),
     loop: ({ player }) => player.toggleLoop(),
     speed: ({ player }) => player.changeSpeed(),
@@ -114,10 +131,17 @@ export function useShortcuts(parts: () => Parts | undefined): void {
       if (stage.clean) return p.toggleClean();
       p.editing.abandon();
       p.region.abandon();
+      if (stage.tool === 'pick') {
+        stage.keys = [];
+        stage.choose();
+      }
       stage.tool = 'pick';
     },
+    way: () => (stage.way = !stage.way),
     setKey,
     remove,
+    copyKeys: () => String(getSelection()) === '' && clipboard.copy(),
+    pasteKeys: ({ player }) => clipboard.paste(player.shown.value),
     nudge: () => undefined,
     undo: () => void doc.undo(),
     redo: () => void doc.redo(),
@@ -135,7 +159,6 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     }
     const name = shortcutOf(event);
     if (!name) return;
-    event.preventDefault();
-    actions[name](p);
+    if (actions[name](p) !== false) event.preventDefault();
   });
 }

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
-import type { ExportBody, ExportView, TakeView } from '../../../contract/takes.ts';
+import type { ExportBody, ExportView, TakeBody, TakeView } from '../../../contract/takes.ts';
 import { api } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
@@ -45,9 +45,10 @@ export const useWork = defineStore('work', () => {
     }
   }
 
-  const startTake = (removalId: string, draft: boolean): Promise<TakeView | undefined> =>
+  /** @param only - Frames that alone are filled. */
+  const startTake = (removalId: string, draft: boolean, only?: TakeBody['only']): Promise<TakeView | undefined> =>
     act(async () => {
-      const take = await api.addTake(doc.shotId, { removalId, draft });
+      const take = await api.addTake(doc.shotId, { removalId, draft, ...(only && { only: { ...only } }) });
       await loadTakes();
       return take;
     });

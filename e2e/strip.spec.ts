@@ -1,0 +1,127 @@
+import { expect, test, type Page } from '@playwright/test';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { dragOn, film, H, openShot, picture, screenOf, stepTo, W } from './film.ts';
+
+/** Keys and frames chosen on the strip. Each test goes on from the one before. */
+test.describe.configure({ mode: 'serial' });
+
+let dir: string;
+let page: Page;
+
+test.beforeAll(async ({ browser, baseURL, viewport }) => {
+  dir = mkdtempSync(join(tmpdir(), 'mnestra-e2e-'));
+  film(
+    join(dir, 'strip.mp4'),
+    `nullsrc=s=${W}x${H}:r=25:d=2,geq=lum='120+40*sin(X/3)*cos(Y/5)':cb=120:cr=130,` +
+      `noise=alls=20:all_seed=${1 + (Date.now() % 1000)},format=yuv420p`,
+  );
+  page = await (await browser.newContext({ baseURL, viewport })).newPage();
+  await openShot(page, join(dir, 'strip.mp4'));
+});
+test.afterAll(async () => {
+  await page.context().close();
+  rmSync(dir, { recursive: true, force: true });
+});
+
+const key = (shape: string, frame: number) => page.getByTestId(`key-${shape}-${frame}`);
+const middle = async (target: ReturnType<typeof key>): Promise<[number, number]> => {
+  const box = (await target.boundingBox())!;
+  return [box.x + box.width / 2, box.y + box.height / 2];
+};
+/** Frames with a key of a shape. */
+async function keysOf(shape: string): Promise<number[]> {
+  const ids = await page
+    .locator(`[data-testid^="key-${shape}-"]`)
+    .evaluateAll((list) => list.map((e) => e.getAttribute('data-testid')!));
+  return ids.map((id) => Number(id.split('-').at(-1))).sort((a, b) => a - b);
+}
+/** Screen px of a frame's middle on the strip, told by two keys. */
+async function columnOf(frame: number): Promise<number> {
+  const [[x0], [x1]] = [await middle(key('Box 1', 0)), await middle(key('Box 2', 10))];
+  return x0 + ((x1 - x0) * frame) / 10;
+}
+
+test('keys of two shapes are chosen with a band and dragged together', async () => {
+  for (const [x, n] of [
+    [40, 1],
+    [180, 2],
+  ]) {
+    await stepTo(page, 0);
+    await page.keyboard.press('r');
+    await dragOn(page, await screenOf(page, x, 40), await screenOf(page, x + 60, 100));
+    for (const frame of [10, 20]) {
+      await stepTo(page, frame);
+      await page.keyboard.press('k');
+    }
+    await expect.poll(() => keysOf(`Box ${n}`)).toEqual([0, 10, 20]);
+  }
+  const [x] = await middle(key('Box 1', 10));
+  const [toX, toY] = await middle(key('Box 2', 20));
+  const [, fromY] = await middle(key('Box 1', 10));
+  await page.keyboard.down('Shift');
+  await dragOn(page, [x - 12, fromY], [toX + 6, toY]);
+  await page.keyboard.up('Shift');
+  await expect(page.getByTestId('chosen-keys')).toContainText('4 keys');
+  const at20 = await middle(key('Box 1', 20));
+  await dragOn(page, at20, [await columnOf(30), at20[1]]);
+  await expect.poll(() => keysOf('Box 1')).toEqual([0, 20, 30]);
+  expect(await keysOf('Box 2')).toEqual([0, 20, 30]);
+});
+
+test('they are stretched by an end of their bar, placed by numbers, and all of it is one step of undo each', async () => {
+  const end = await middle(page.getByTestId('key-group-last'));
+  const per = ((await middle(key('Box 1', 30)))[0] - (await middle(key('Box 1', 20)))[0]) / 10;
+  await dragOn(page, end, [end[0] + 10 * per, end[1]]);
+  await expect.poll(() => keysOf('Box 1')).toEqual([0, 20, 40]);
+  const chosen = page.getByTestId('chosen-keys');
+  await chosen.getByRole('spinbutton', { name: 'From frame' }).fill('15');
+  await chosen.getByRole('spinbutton', { name: 'From frame' }).press('Enter');
+  await expect.poll(() => keysOf('Box 2')).toEqual([0, 15, 35]);
+  await page.mouse.click(...(await screenOf(page, 300, 170)));
+  await page.keyboard.press('Control+z');
+  await expect.poll(() => keysOf('Box 2')).toEqual([0, 20, 40]);
+  await page.keyboard.press('Control+z');
+  await expect.poll(() => keysOf('Box 2')).toEqual([0, 20, 30]);
+});
+
+test('keys are copied into another removal', async () => {
+  await key('Box 1', 20).click();
+  await key('Box 1', 30).click({ modifiers: ['Shift'] });
+  await expect(page.getByTestId('chosen-keys')).toContainText('2 keys');
+  await page.keyboard.press('Control+c');
+  await page.getByRole('button', { name: 'Add a thing' }).click();
+  await stepTo(page, 5);
+  await page.keyboard.press('Control+v');
+  await expect.poll(() => keysOf('Box 1')).toEqual([5, 15]);
+  await page.keyboard.press('Delete');
+  // The last key of a shape stays.
+  await expect.poll(() => keysOf('Box 1')).toEqual([15]);
+});
+
+test('chosen frames are played, and filled, by themselves', async () => {
+  await stepTo(page, 12);
+  await page.keyboard.press('y');
+  await stepTo(page, 18);
+  await page.keyboard.press('u');
+  const chosen = page.getByTestId('chosen-frames');
+  await expect(chosen.getByRole('spinbutton', { name: 'From frame' })).toHaveValue('12');
+  await expect(chosen.getByRole('spinbutton', { name: 'To frame' })).toHaveValue('18');
+  await page.keyboard.press('Space');
+  const seen = new Set<number>();
+  for (let i = 0; i < 25; i++) {
+    seen.add(Number(await picture(page).getAttribute('data-frame')));
+    await page.waitForTimeout(30);
+  }
+  await page.keyboard.press('Space');
+  expect(Math.min(...seen)).toBeGreaterThanOrEqual(12);
+  expect(Math.max(...seen)).toBeLessThanOrEqual(18);
+  await chosen.getByRole('button', { name: 'Draft', exact: true }).click();
+  const take = page.getByRole('list', { name: 'Takes' }).getByRole('listitem').first();
+  await expect(take).toHaveAttribute('data-state', 'done', { timeout: 60_000 });
+  await expect(take).toContainText('frames 12–18 alone');
+  await page.mouse.click(...(await screenOf(page, 300, 170)));
+  await page.keyboard.press('Escape');
+  await expect(chosen).toHaveCount(0);
+});

@@ -1,0 +1,140 @@
+<script setup lang="ts">
+import { computed } from 'vue';
+import type { ShapeNode } from '../../../contract/document.ts';
+import { keyFrames } from '../../document/edits.ts';
+import type { StripScale } from './stripCharts.ts';
+import { useStage } from './stageStore.ts';
+import type { KeyDrag } from './useKeyDrag.ts';
+
+/** The keys of a removal's shapes, lane by lane, and a bar over those that are chosen, whose ends stretch them. */
+const props = defineProps<{
+  lanes: [string, ShapeNode][];
+  x: StripScale;
+  /** Height of a lane, px. */
+  height: number;
+  /** Frames of the shot with its handles. */
+  range: { first: number; count: number };
+  keyDrag: KeyDrag;
+}>();
+const emit = defineEmits<{
+  grab: [event: PointerEvent, shapeId: string, frame: number];
+  grabEnd: [event: PointerEvent, end: 'first' | 'last'];
+}>();
+const stage = useStage();
+
+const middle = (frame: number): number => (props.x(frame) + props.x(frame + 1)) / 2;
+
+/** A key in hand is shown where it would go. */
+function shownKeys(shapeId: string, shape: ShapeNode): { frame: number; at: number; ease: string; chosen: boolean }[] {
+  const { retiming, drag, isChosen } = props.keyDrag;
+  const to = retiming.value;
+  return keyFrames(shape).flatMap((frame) => {
+    const { ease } = shape.keys[frame];
+    const chosen = isChosen({ shapeId, frame });
+    const stays = { frame, at: frame, ease, chosen };
+    if (!chosen || !to) return [stays];
+    const goes = { ...stays, at: Math.round(to(frame)) };
+    return drag.value?.kind === 'copy' ? [{ ...stays, chosen: false }, goes] : [goes];
+  });
+}
+
+const group = computed(() => {
+  const to = props.keyDrag.retiming.value ?? ((f: number) => f);
+  const frames = stage.keys.map((k) => Math.round(to(k.frame)));
+  const [first, last] = [Math.min(...frames), Math.max(...frames)];
+  return stage.keys.length > 1 && last > first ? { first, last } : undefined;
+});
+
+/** Our signs for how a shape goes on from a key: a bar (straight), a drop (smooth), a block (holds). */
+const KEY_SIGNS: Record<string, string> = {
+  linear: 'M-2.5 -6h5v12h-5z',
+  smooth: 'M0 -6.5C4.5 -2 4.5 6 0 6C-4.5 6 -4.5 -2 0 -6.5z',
+  hold: 'M-5 -5h10v10h-10z',
+};
+
+function visibleSpan({ visible }: ShapeNode): { left: number; width: number } {
+  const { first, count } = props.range;
+  const [a, b] = [visible?.from ?? first, (visible?.to ?? first + count - 1) + 1];
+  return { left: props.x(a), width: Math.max(0, props.x(b) - props.x(a)) };
+}
+</script>
+
+<template>
+  <g>
+    <g v-if="group" data-testid="key-group">
+      <rect
+        class="group"
+        :x="middle(group.first)"
+        y="-5"
+        :width="Math.max(0, middle(group.last) - middle(group.first))"
+        height="3"
+      />
+      <rect
+        v-for="end in ['first', 'last'] as const"
+        :key="end"
+        class="end"
+        :x="middle(group[end]) - 4"
+        y="-8"
+        width="8"
+        height="9"
+        rx="2"
+        :data-testid="`key-group-${end}`"
+        @pointerdown.stop="emit('grabEnd', $event, end)"
+      >
+        <title>Drag to stretch the chosen keys</title>
+      </rect>
+    </g>
+    <g v-for="([id, shape], i) in lanes" :key="id" :transform="`translate(0 ${i * height})`">
+      <rect
+        class="lane"
+        :class="{ selected: id === stage.shapeId }"
+        :x="visibleSpan(shape).left"
+        y="2"
+        :width="visibleSpan(shape).width"
+        :height="height - 4"
+        rx="3"
+      />
+      <path
+        v-for="key in shownKeys(id, shape)"
+        :key="`${key.frame}${key.at}`"
+        class="key"
+        :class="{ chosen: key.chosen, ghost: key.at !== key.frame }"
+        :transform="`translate(${middle(key.at)} ${height / 2})`"
+        :d="KEY_SIGNS[key.ease]"
+        :data-testid="`key-${shape.name}-${key.frame}`"
+        @pointerdown="emit('grab', $event, id, key.frame)"
+      />
+    </g>
+  </g>
+</template>
+
+<style scoped>
+.lane {
+  fill: color-mix(in srgb, var(--goes) 16%, transparent);
+  stroke: transparent;
+}
+.lane.selected {
+  stroke: var(--accent);
+}
+.key {
+  fill: var(--goes-strong);
+  stroke: var(--sheet);
+  stroke-width: 1;
+  cursor: grab;
+}
+.key.chosen {
+  fill: var(--accent);
+  stroke: var(--ink);
+}
+.key.ghost {
+  opacity: 0.6;
+}
+.group {
+  fill: var(--accent);
+}
+.end {
+  fill: var(--accent);
+  stroke: var(--sheet);
+  cursor: ew-resize;
+}
+</style>

@@ -1,0 +1,125 @@
+import { computed, ref } from 'vue';
+import { useDocument } from '../../document/documentStore.ts';
+import { keyFrames } from '../../document/edits.ts';
+import { retimeKeys, shiftBy, stretchTo, type KeyPlace, type Retiming } from '../../document/keyGroups.ts';
+import { useStage } from './stageStore.ts';
+
+/** A place on the strip: a frame, and which lane of the removal's shapes lies there (any number beyond them). */
+export interface StripPlace {
+  frame: number;
+  lane: number;
+}
+
+interface Drag {
+  kind: 'move' | 'copy' | 'stretch' | 'band';
+  from: StripPlace;
+  at: StripPlace;
+  /** Of a stretch: the frame that stays. */
+  fixed: number;
+  /** Chosen keys that a band adds to. */
+  before: KeyPlace[];
+}
+
+/**
+ * Choosing keys on the strip and moving, copying or stretching what is chosen.
+ *
+ * @param lanes - Ids of the shapes, lane by lane.
+ * @param frames - Of the clip.
+ */
+export function useKeyDrag(lanes: () => string[], frames: () => number) {
+  const doc = useDocument();
+  const stage = useStage();
+  const drag = ref<Drag>();
+
+  const isChosen = (k: KeyPlace): boolean =>
+    stage.keys.some(({ shapeId, frame }) => shapeId === k.shapeId && frame === k.frame);
+  const chosenFrames = computed(() => stage.keys.map((k) => k.frame));
+
+  /** Where the keys in hand go, while they are dragged. */
+  const retiming = computed<Retiming | undefined>(() => {
+    const d = drag.value;
+    if (!d || d.kind === 'band') return undefined;
+    return d.kind === 'stretch' ? stretchTo(d.fixed, d.from.frame, d.at.frame) : shiftBy(d.at.frame - d.from.frame);
+  });
+
+  function begin(kind: Drag['kind'], from: StripPlace, more: Partial<Drag> = {}): void {
+    drag.value = { kind, from, at: from, fixed: 0, before: [], ...more };
+  }
+
+  /** Takes hold of a key: with Shift it is added to the choice or taken out of it, with Alt a copy is moved. */
+  function grab(key: KeyPlace, from: StripPlace, { shiftKey, altKey }: MouseEvent): void {
+    stage.selectShape(key.shapeId);
+    if (shiftKey) {
+      stage.keys = isChosen(key) ? stage.keys.filter((k) => !same(k, key)) : [...stage.keys, key];
+      return;
+    }
+    if (!isChosen(key)) stage.keys = [key];
+    begin(altKey ? 'copy' : 'move', from);
+  }
+
+  /** Takes hold of one end of what is chosen. */
+  function grabEnd(end: 'first' | 'last'): void {
+    const [a, b] = [Math.min(...chosenFrames.value), Math.max(...chosenFrames.value)];
+    const frame = end === 'first' ? a : b;
+    begin('stretch', { frame, lane: 0 }, { fixed: end === 'first' ? b : a });
+  }
+
+  const band = (from: StripPlace): void => begin('band', from, { before: stage.keys });
+
+  function moveTo(at: StripPlace): void {
+    if (!drag.value) return;
+    drag.value = { ...drag.value, at };
+    if (drag.value.kind === 'band') stage.keys = within(drag.value);
+  }
+
+  function within({ from, at, before }: Drag): KeyPlace[] {
+    const [a, b] = [Math.min(from.frame, at.frame), Math.max(from.frame, at.frame)];
+    const [top, bottom] = [Math.min(from.lane, at.lane), Math.max(from.lane, at.lane)];
+    const shapes = doc.document.removals[stage.removalId]?.shapes ?? {};
+    const caught = lanes().flatMap((shapeId, i) =>
+      i < top || i > bottom
+        ? []
+        : keyFrames(shapes[shapeId])
+            .filter((f) => f >= a && f <= b)
+            .map((frame) => ({ shapeId, frame })),
+    );
+    return [...before, ...caught.filter((k) => !before.some((other) => same(k, other)))];
+  }
+
+  /** @returns The key's frame if it was only pressed, not moved. */
+  function drop(): number | undefined {
+    const [d, to] = [drag.value, retiming.value];
+    drag.value = undefined;
+    if (!d || !to) return undefined;
+    if (d.at.frame === d.from.frame) return d.kind === 'stretch' ? undefined : d.from.frame;
+    retime(to, d.kind);
+    return undefined;
+  }
+
+  const LABELS = { move: 'Move', copy: 'Copy', stretch: 'Stretch', band: '' };
+
+  function retime(to: Retiming, kind: Drag['kind']): void {
+    const { removalId, keys } = stage;
+    doc.edit(`${LABELS[kind]} ${keys.length === 1 ? 'a key' : `${keys.length} keys`}`, (draft) => {
+      const removal = draft.removals[removalId];
+      if (removal) stage.keys = retimeKeys(removal, keys, to, frames(), kind === 'copy');
+    });
+  }
+
+  return {
+    drag: computed(() => drag.value),
+    retiming,
+    isChosen,
+    grab,
+    grabEnd,
+    band,
+    moveTo,
+    drop,
+    retime,
+    abandon: () => (drag.value = undefined),
+  };
+}
+
+const same = (a: KeyPlace, b: KeyPlace): boolean => a.shapeId === b.shapeId && a.frame === b.frame;
+
+export type KeyDrag = ReturnType<typeof useKeyDrag>;
