@@ -5,12 +5,13 @@ import { parseArgs } from 'node:util';
 import { isRendered, renderShot } from '../demo/render.ts';
 import { SHOTS } from '../demo/shots/index.ts';
 import { benchCoverage } from './coverageBench.ts';
+import { benchJob, type JobScore } from './jobBench.ts';
 import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchOutlines, type Outlines } from './outlineBench.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|track|movers|coverage|outline] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|job|track|movers|coverage|outline] [--json FILE]
 const { values } = parseArgs({
   options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
@@ -56,6 +57,12 @@ try {
           `${complete.flagged} of ${complete.of} complete ones\n\n`,
       );
     }
+    if (wants('job', FILLED)) {
+      if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
+      const job = await benchJob(shot, folder, scratch);
+      results.push({ shot: shot.name, job });
+      printJob(shot.name, job);
+    }
     if (!wants('fill', FILLED)) continue;
     if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
     const result = await benchShot(shot, folder, scratch);
@@ -90,6 +97,14 @@ function print(r: ShotResult): void {
     ),
   ];
   process.stdout.write(`${lines.join('\n')}\n\n`);
+}
+
+function printJob(name: string, { chosen, truly, found }: JobScore): void {
+  process.stdout.write(
+    `${name}: movers ${chosen.join()}, grown and filled: seen part ${found.seenMean.toFixed(2)} dB (with the true matte ` +
+      `${truly.seenMean.toFixed(2)}), worst 5 % ${found.seenWorst.toFixed(2)} dB (${truly.seenWorst.toFixed(2)}), ` +
+      `flicker ${found.flicker.toFixed(2)} (${truly.flicker.toFixed(2)})\n\n`,
+  );
 }
 
 function printTracks(name: string, { scores, decode, track }: Tracks): void {

@@ -66,16 +66,21 @@ export async function benchShot(shot: Shot, folder: string, scratch: string): Pr
     draft: await run('fill', '--draft', '--output', out('draft.mkv')),
     full: await run('fill', '--output', out('full.mkv')),
   };
-  const quality = await judge(shot, files, { full: out('full.mkv'), draft: out('draft.mkv') }, scratch);
+  const quality = await judge(shot, files, { mnestra: out('full.mkv'), draft: out('draft.mkv') }, scratch);
   for (const name of ['floor.mkv', 'reveal.mkv', 'draft.mkv', 'full.mkv', 'reveal.json'])
     await rm(out(name), { force: true });
   return { shot: shot.name, frames: shot.frames, time, ...quality };
 }
 
-async function judge(
+/**
+ * Judges fills against the truth, with peers and limits beside them.
+ *
+ * @param fills - By name: the first must leave every sample outside of the true matte as it was.
+ */
+export async function judge(
   shot: Shot,
   files: RenderedShot,
-  fills: { full: string; draft: string },
+  fills: Record<string, string>,
   scratch: string,
 ): Promise<Pick<ShotResult, 'scores' | 'changedOutside' | 'holeShare'>> {
   const open = (path: string, name: string, grey = false): Promise<Footage> => Footage.open(path, scratch, name, grey);
@@ -83,8 +88,8 @@ async function judge(
   const truthFootage = await open(files.truth, 'truth');
   const limit = await open(files.limit, 'limit');
   const matte = await open(files.matte, 'matte', true);
-  const full = await open(fills.full, 'full');
-  const draft = await open(fills.draft, 'draft');
+  const results: [string, Footage][] = [];
+  for (const [name, path] of Object.entries(fills)) results.push([name, await open(path, name)]);
   const { width: w, height: h } = shot.lens;
   const mattes = new Map<number, Uint8Array>();
   const matteAt = (t: number): Uint8Array => {
@@ -119,7 +124,7 @@ async function judge(
   let hole = 0;
   for (let t = 0; t < shot.frames; t++) {
     const mask = touched(t);
-    changed += changedOutside(clip.bytes(t), full.bytes(t), mask, w, h);
+    changed += changedOutside(clip.bytes(t), results[0][1].bytes(t), mask, w, h);
     const area = mask.reduce((a, b) => a + b, 0);
     hole += area / (w * h);
     if (t % JUDGE_EVERY !== JUDGE_EVERY >> 1 || t + 1 >= shot.frames || area === 0) continue;
@@ -134,15 +139,14 @@ async function judge(
     const rate = (method: string, a: Picture, b: Picture): void =>
       note(method, judgeOf.score(cropPicture(a, part), cropPicture(b, part)));
     const still = (method: string, p: Picture): void => rate(method, p, p);
-    rate('mnestra', full.luma(t), full.luma(t + 1));
-    rate('draft', draft.luma(t), draft.luma(t + 1));
+    for (const [name, result] of results) rate(name, result.luma(t), result.luma(t + 1));
     note('grain limit', judgeOf.score(facts.limit, facts.limitNext));
     still('oracle', oracleFill(clip, truthFootage, t, mask, touched, motions, Math.ceil(w / STEP)));
     rate('aligned median', aligned.fill(t), aligned.fill(t + 1));
     still('median', median(t));
     still('spatial', spatial(t));
   }
-  for (const f of [clip, truthFootage, limit, matte, full, draft]) await f.close();
+  for (const f of [clip, truthFootage, limit, matte, ...results.map(([, r]) => r)]) await f.close();
   const onlyStill = new Set(['oracle', 'median', 'spatial']);
   return {
     changedOutside: changed,

@@ -187,6 +187,20 @@ describe('mnestra reveal', () => {
   });
 });
 
+describe('a matte that is used otherwise than as it is', () => {
+  it('is grown, and lies later in time; the frames before it are left alone', () => {
+    const input = ['--quiet', '--input', shot.clip, '--matte', shot.matte];
+    expect(mnestra('reveal', ...input, '--json', at('plain.json')).status).toBe(0);
+    expect(mnestra('reveal', ...input, '--grow', '4', '--begins', '10', '--json', at('late.json')).status).toBe(0);
+    const [plain, late] = ['plain.json', 'late.json'].map(
+      (name) => (JSON.parse(readFileSync(at(name), 'utf8')) as { frames: { hole: number }[] }).frames,
+    );
+    expect(late.map((f) => f.hole > 0)).toEqual([...Array(FRAMES).keys()].map((t) => t >= 10));
+    for (let t = 10; t < FRAMES; t++) expect(late[t].hole).toBeGreaterThan(1.1 * plain[t - 10].hole);
+    expect(mnestra('fill', ...input, '--grow', 'much', '--output', at('x.mkv')).status).toBe(2);
+  });
+});
+
 describe('a holdout', () => {
   it('keeps the samples under it, and nothing is filled there', () => {
     // Everything is held out: then nothing may change.

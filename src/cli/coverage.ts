@@ -3,23 +3,21 @@ import { coverageOf, mendOf } from '../core/coverage/coverage.ts';
 import { smallMasks } from '../media/matteFile.ts';
 import { findMovers } from '../media/moversWork.ts';
 import { RawStore } from '../media/rawStore.ts';
-import { prepare } from './fill.ts';
+import { prepare, type Marked } from './fill.ts';
 import type { Terminal } from './terminal.ts';
 
-export interface CoverageCommand {
-  input: string;
-  matte: string;
+export interface CoverageCommand extends Marked {
   json?: string;
   threads?: number;
 }
 
 /** `mnestra coverage`. */
 export async function coverageCommand(
-  { input, matte, json, threads }: CoverageCommand,
+  { json, threads, ...marked }: CoverageCommand,
   terminal: Terminal,
   signal: AbortSignal,
 ): Promise<void> {
-  const prepared = await prepare(input, matte, undefined, { full: false, small: true }, terminal, signal);
+  const prepared = await prepare(marked, { full: false, small: true }, terminal, signal);
   const small = prepared.small!;
   const mattes = new RawStore(prepared.mattes.path, prepared.mattes.format);
   try {

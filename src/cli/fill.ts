@@ -13,13 +13,19 @@ import { probeClip, type ClipInfo } from '../media/probe.ts';
 import { requireRoom } from '../media/room.ts';
 import { RawStore } from '../media/rawStore.ts';
 import { PatchFiles, TakeWork, type TakeResult } from '../media/take.ts';
+import { isAsItIs, useMatte, type MatteUse } from './matteUse.ts';
 import type { Terminal } from './terminal.ts';
 
-export interface FillRequest {
+/** Footage, and what of it goes away. */
+export interface Marked {
   input: string;
   matte: string;
   /** What passes in front and stays: grey like the matte. */
   holdout?: string;
+  use: MatteUse;
+}
+
+export interface FillRequest extends Marked {
   output: string;
   settings: FillSettings;
   draft: boolean;
@@ -45,9 +51,7 @@ const ROOM_REMEDY = 'Make room, or set MNESTRA_SCRATCH to a folder on a larger d
 
 /** Decodes what a fill or a reveal works on. The folder is the caller's to remove. */
 export async function prepare(
-  input: string,
-  matte: string,
-  holdout: string | undefined,
+  { input, matte, holdout, use }: Marked,
   sizes: { full: boolean; small: boolean },
   terminal: Terminal,
   signal: AbortSignal,
@@ -64,6 +68,7 @@ export async function prepare(
       path: join(folder, 'mattes.raw'),
       format: matteFormat(clip.width, clip.height, holdout !== undefined),
     };
+    const given = isAsItIs(use) ? mattes : { ...mattes, path: join(folder, 'given.raw') };
     const prepared: Prepared = { clip, stored, frames, mattes, folder };
     const factor = draftFactor(clip.width, clip.height);
     const smallFormat = draftFormat(stored, factor);
@@ -82,8 +87,9 @@ export async function prepare(
     ];
     await Promise.all([
       decodeFrames(input, targets, clip, signal),
-      decodeMatte(matte, matteInfo, clip, mattes.path, signal, held),
+      decodeMatte(matte, matteInfo, clip, given.path, signal, held, use.begins !== undefined),
     ]);
+    if (given !== mattes) await useMatte(given, mattes.path, clip.frames, use, signal);
     checkCounts(prepared);
     return prepared;
   } catch (error) {
@@ -113,14 +119,7 @@ function checkCounts({ clip, frames, small, mattes }: Prepared): void {
 /** `mnestra fill`. */
 export async function fillCommand(request: FillRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
   await mkdir(dirname(resolve(request.output)), { recursive: true });
-  const prepared = await prepare(
-    request.input,
-    request.matte,
-    request.holdout,
-    { full: true, small: request.draft },
-    terminal,
-    signal,
-  );
+  const prepared = await prepare(request, { full: true, small: request.draft }, terminal, signal);
   try {
     const started = Date.now();
     const result = await compute(prepared, request, terminal, signal);

@@ -1,6 +1,7 @@
 #!/usr/bin/env node
 import { parseArgs } from 'node:util';
 import { AppError } from '../core/errors.ts';
+import { LIMITS } from '../contract/document.ts';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import { partsUpTo, quadArea, TRACK_PARTS, type Quad, type TrackPart } from '../core/tracking/regionModel.ts';
 import { coverageCommand } from './coverage.ts';
@@ -20,10 +21,13 @@ const HELP = `mnestra: removes what should not be in a shot
       --no-grain        no grain on the fill
       --draft           small and quick
       --holdout FILE    what passes in front and stays: a grey video like the matte
+      --grow PX         moves the matte's edge outward; below 0 inward (0)
+      --feather PX      how far the edge fades outward (0)
+      --begins N        frame at which the matte's first one lies; it may then be shorter or longer than the footage
       --threads N       worker threads (all cores)
       --seed N          varies what is invented (${FILL_DEFAULTS.seed})
       --report FILE     what was found and done, as JSON
-  mnestra reveal --input FILE --matte FILE [--holdout FILE] [--json FILE] [--output FILE] [--reach N] [--threads N]
+  mnestra reveal --input FILE --matte FILE [--json FILE] [--output FILE] [--reach N] [--threads N], and the four above
       how much of each frame's hole the shot shows elsewhere: JSON (default: to the terminal), and a grey video
       (0 no hole, 85 unseen, 170 thin, 255 seen)
   mnestra track --input FILE --frame N --region "x,y x,y x,y x,y" --output FILE.csv|.json [options]
@@ -39,8 +43,9 @@ const HELP = `mnestra: removes what should not be in a shot
       --first N, --last N   frames to follow it over (all)
       --json FILE       its frames, with a confidence (0..1) for each
       --threads N
-  mnestra movers --input FILE --output FILE [--json FILE] [--threads N]
-      everything that moves against the background: a grey video (255 on what moves), and a list of it
+  mnestra movers --input FILE --output FILE [--json FILE] [--only N,N] [--threads N]
+      everything that moves against the background: a grey video (255 on what moves), and a list of it;
+      with --only the video holds those with these numbers in the list, counted from 1
   mnestra coverage --input FILE --matte FILE [--json FILE] [--threads N]
       frames in which what the matte removes, or its shadow, sticks out of it, and what would mend it
   mnestra probe FILE
@@ -55,6 +60,10 @@ const OPTIONS = {
   input: { type: 'string' },
   matte: { type: 'string' },
   holdout: { type: 'string' },
+  grow: { type: 'string' },
+  feather: { type: 'string' },
+  begins: { type: 'string' },
+  only: { type: 'string' },
   output: { type: 'string' },
   json: { type: 'string' },
   reach: { type: 'string' },
@@ -106,11 +115,23 @@ async function main(signal: AbortSignal): Promise<void> {
   }
 }
 
-function fillRequest(v: Values) {
+/** Footage, matte and how that is used: of fill, reveal and coverage. */
+function marked(v: Values) {
   return {
     input: required(v.input, '--input'),
     matte: required(v.matte, '--matte'),
     holdout: v.holdout,
+    use: {
+      grow: size('--grow', v.grow, -LIMITS.grow, LIMITS.grow) ?? 0,
+      feather: size('--feather', v.feather, 0, LIMITS.feather) ?? 0,
+      begins: whole('--begins', v.begins, -10_000_000, 10_000_000),
+    },
+  };
+}
+
+function fillRequest(v: Values) {
+  return {
+    ...marked(v),
     output: required(v.output, '--output'),
     settings: {
       reach: whole('--reach', v.reach, 0, 10_000) ?? FILL_DEFAULTS.reach,
@@ -126,9 +147,7 @@ function fillRequest(v: Values) {
 
 function revealRequest(v: Values) {
   return {
-    input: required(v.input, '--input'),
-    matte: required(v.matte, '--matte'),
-    holdout: v.holdout,
+    ...marked(v),
     json: v.json,
     output: v.output,
     reach: whole('--reach', v.reach, 0, 10_000) ?? FILL_DEFAULTS.reach,
@@ -186,14 +205,14 @@ function moversRequest(v: Values) {
     input: required(v.input, '--input'),
     output: required(v.output, '--output'),
     json: v.json,
+    only: v.only === undefined ? undefined : numbersOf('--only', v.only),
     threads: whole('--threads', v.threads, 1, 64),
   };
 }
 
 function coverageRequest(v: Values) {
   return {
-    input: required(v.input, '--input'),
-    matte: required(v.matte, '--matte'),
+    ...marked(v),
     json: v.json,
     threads: whole('--threads', v.threads, 1, 64),
   };
@@ -222,6 +241,22 @@ function required(value: string | undefined, name: string): string {
   if (value === undefined)
     throw new AppError('usage', `${name} is missing. mnestra --help lists what a command needs.`);
   return value;
+}
+
+function size(name: string, text: string | undefined, least: number, most: number): number | undefined {
+  if (text === undefined) return undefined;
+  const value = Number(text);
+  if (text.trim() === '' || !(value >= least && value <= most)) {
+    throw new AppError('usage', `${name} takes a number of px from ${least} to ${most}, not "${text}".`);
+  }
+  return value;
+}
+
+/** Numbers in a list, from 1. */
+function numbersOf(name: string, text: string): number[] {
+  const list = text.split(',').map((n) => Number(n.trim() || NaN));
+  if (list.every((n) => Number.isInteger(n) && n > 0)) return list;
+  throw new AppError('usage', `${name} takes whole numbers from 1, as 1,3, not "${text}".`);
 }
 
 function whole(name: string, text: string | undefined, least: number, most: number): number | undefined {

@@ -1,5 +1,6 @@
 import { mkdir, writeFile } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
+import { AppError } from '../core/errors.ts';
 import { enlarge } from '../core/movers/enlarge.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { moversJson } from '../core/movers/moverTable.ts';
@@ -15,12 +16,14 @@ export interface MoversCommand {
   input: string;
   output: string;
   json?: string;
+  /** Numbers in the list, from 1, of those that the matte holds; without it all. */
+  only?: number[];
   threads?: number;
 }
 
 /** `mnestra movers`. */
 export async function moversCommand(request: MoversCommand, terminal: Terminal, signal: AbortSignal): Promise<void> {
-  const { input, output, json, threads } = request;
+  const { input, output, json, only, threads } = request;
   const clip = await probeClip(input);
   await mkdir(dirname(resolve(output)), { recursive: true });
   await inScratch(clip.frames * 480 * 480 * 3, 'The search', async (folder) => {
@@ -30,7 +33,12 @@ export async function moversCommand(request: MoversCommand, terminal: Terminal, 
     const { movers } = await findMovers({ frames: small, count: small.count, threads, signal, onProgress });
     terminal.stage('write');
     const stored = storedFormat('gray', clip.width, clip.height);
-    await encodeFrames({ output, clip, stored, signal }, (t) => matteOf(movers, t, small.factor, clip));
+    const missing = only?.find((n) => n > movers.length);
+    if (missing !== undefined) {
+      throw new AppError('no_mover', `There is no mover ${missing}: ${movers.length} were found.`);
+    }
+    const chosen = only ? movers.filter((_, i) => only.includes(i + 1)) : movers;
+    await encodeFrames({ output, clip, stored, signal }, (t) => matteOf(chosen, t, small.factor, clip));
     if (json) await writeFile(json, moversJson(movers, small.factor));
   });
 }

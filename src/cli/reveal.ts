@@ -5,13 +5,10 @@ import type { RevealMap } from '../core/reveal/reveal.ts';
 import { pumpFrames } from '../media/encode.ts';
 import { startFfmpeg } from '../media/processes.ts';
 import { TakeWork } from '../media/take.ts';
-import { prepare, type Prepared } from './fill.ts';
+import { prepare, type Marked, type Prepared } from './fill.ts';
 import type { Terminal } from './terminal.ts';
 
-export interface RevealRequest {
-  input: string;
-  matte: string;
-  holdout?: string;
+export interface RevealRequest extends Marked {
   json?: string;
   output?: string;
   reach: number;
@@ -20,14 +17,7 @@ export interface RevealRequest {
 
 /** `mnestra reveal`. */
 export async function revealCommand(request: RevealRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
-  const prepared = await prepare(
-    request.input,
-    request.matte,
-    request.holdout,
-    { full: false, small: true },
-    terminal,
-    signal,
-  );
+  const prepared = await prepare(request, { full: false, small: true }, terminal, signal);
   try {
     const work = new TakeWork({
       frames: prepared.small!.frames,

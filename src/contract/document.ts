@@ -1,3 +1,4 @@
+import type { RasterFrames } from '../core/shapes/raster.ts';
 import type { Ride } from '../core/shapes/ride.ts';
 import type { Ease, PathPoint, Removal, Shape } from '../core/shapes/shape.ts';
 import type { LossReason } from '../core/tracking/followRegion.ts';
@@ -68,11 +69,26 @@ export interface ShapeNode {
   visible?: { from: number; to: number };
   /** The track that it rides on, and the frame in whose px its keys are drawn. */
   rides?: { track: string; home: number };
+  /** Of a matte that was brought in: its file, and how it lies over the clip's frames. It has no keys. */
+  matte?: MatteNode;
   /** Found by pointing, and followed from there. */
   outline?: OutlineNode;
   /** By frame number. */
   keys: Record<string, { ease: Ease; points: PathPoint[] }>;
 }
+
+/** A matte that was brought in. */
+export interface MatteNode {
+  file: string;
+  /** Frames that it has. */
+  count: number;
+  /** Frame of the clip at which its first one lies, and how many of its frames go by with each of the clip's. */
+  start: number;
+  pace: number;
+}
+
+/** Finds the frames of a matte that was brought in, by its file. */
+export type RasterLibrary = (file: string) => RasterFrames;
 
 /** What a person has settled about a shape's outline, and where it could not be followed. */
 export interface OutlineNode {
@@ -103,6 +119,8 @@ export const LIMITS = {
   grow: 200,
   feather: 200,
   reach: 600,
+  /** Frames of a matte for each of the clip's. */
+  pace: 20,
 } as const;
 
 /** Px. */
@@ -116,6 +134,20 @@ const byRank = (a: [string, { rank: number }], b: [string, { rank: number }]): n
 /** Entries in the order in which a person sees them. */
 export function ranked<T extends { rank: number }>(nodes: Record<string, T>): [string, T][] {
   return Object.entries(nodes).sort(byRank);
+}
+
+/** A removal without shapes, last in the list. */
+export function newRemoval(others: ShotDocument['removals'], name: string): RemovalNode {
+  return {
+    name,
+    rank: (ranked(others).at(-1)?.[1].rank ?? 0) + 1,
+    hidden: false,
+    grow: 0,
+    featherIn: 0,
+    featherOut: 2,
+    settings: { ...SETTINGS_DEFAULTS },
+    shapes: {},
+  };
 }
 
 /** Frames of what is kept by frame, ascending. */
@@ -150,8 +182,11 @@ export function findShape(
   return undefined;
 }
 
-/** A removal as the core computes on it; its frames counted from `first`. */
-export function toRemoval(id: string, node: Marks, first = 0): Removal {
+/**
+ * A removal as the core computes on it; its frames counted from `first`.
+ * @param rasters - Without them mattes that were brought in are left out.
+ */
+export function toRemoval(id: string, node: Marks, first = 0, rasters?: RasterLibrary): Removal {
   const { name, hidden, grow, featherIn, featherOut, holdFeather = HOLD_FEATHER } = node;
   return {
     id,
@@ -161,13 +196,22 @@ export function toRemoval(id: string, node: Marks, first = 0): Removal {
     featherIn,
     featherOut,
     holdFeather,
-    shapes: ranked(node.shapes).map(([shapeId, shape]) => toShape(shapeId, shape, first, node.tracks)),
+    shapes: ranked(node.shapes).map(([shapeId, shape]) => toShape(shapeId, shape, first, node.tracks, rasters)),
   };
 }
 
-/** @param tracks - Without them the shape is as it was drawn, in px of the frame that it is at home in. */
-export function toShape(id: string, node: ShapeNode, first = 0, tracks: Marks['tracks'] = {}): Shape {
-  const { name, kind, operation, visible, keys, rides } = node;
+/**
+ * @param tracks - Without them the shape is as it was drawn, in px of the frame that it is at home in.
+ * @param rasters - Without them a matte that was brought in is empty.
+ */
+export function toShape(
+  id: string,
+  node: ShapeNode,
+  first = 0,
+  tracks: Marks['tracks'] = {},
+  rasters?: RasterLibrary,
+): Shape {
+  const { name, kind, operation, visible, keys, rides, matte } = node;
   const track = rides && (tracks[rides.track] as TrackNode | undefined);
   return {
     id,
@@ -179,6 +223,7 @@ export function toShape(id: string, node: ShapeNode, first = 0, tracks: Marks['t
       .map(([frame, key]) => ({ frame: Number(frame) - first, ...key }))
       .sort((a, b) => a.frame - b.frame),
     ...(track && { ride: toRide(track, rides.home, first) }),
+    ...(matte && rasters && { raster: { ...matte, start: matte.start - first, frames: rasters(matte.file) } }),
   };
 }
 
@@ -192,8 +237,9 @@ export function toRide({ frames, anchors }: Pick<TrackNode, 'frames' | 'anchors'
 /** What of a removal decides on its matte, as text: equal texts, equal mattes. */
 export function marksText(node: Marks): string {
   const { grow, featherIn, featherOut } = node;
-  const shapes = ranked(node.shapes).map(([, { operation, visible, keys, rides }]) => ({
+  const shapes = ranked(node.shapes).map(([, { operation, visible, keys, rides, matte }]) => ({
     operation,
+    ...(matte && { matte: [matte.file, matte.start, matte.pace] }),
     visible: visible ?? null,
     ...(rides &&
       (node.tracks as Marks['tracks'] | undefined)?.[rides.track] && {

@@ -39,7 +39,7 @@ export const pointed = Joi.object({
 const shape = Joi.object({
   name,
   rank,
-  kind: Joi.string().valid('path', 'ellipse', 'rectangle').required(),
+  kind: Joi.string().valid('path', 'ellipse', 'rectangle', 'matte').required(),
   operation: Joi.string().valid('add', 'subtract', 'hold').required(),
   rides: Joi.object({ track: Joi.string().pattern(id).required(), home: frame.required() }),
   outline: Joi.object({
@@ -50,7 +50,16 @@ const shape = Joi.object({
       .required(),
   }),
   visible: Joi.object({ from: frame.required(), to: frame.min(Joi.ref('from')).required() }),
-  keys: Joi.object().pattern(byFrame, key).min(1).max(LIMITS.keys).required(),
+  matte: Joi.object({
+    file: Joi.string().pattern(id).required(),
+    count: Joi.number().integer().min(1).required(),
+    start: Joi.number().integer().min(-1_000_000).max(1_000_000).required(),
+    pace: Joi.number().min(-LIMITS.pace).max(LIMITS.pace).required(),
+  }).when('kind', { is: 'matte', then: Joi.required(), otherwise: Joi.forbidden() }),
+  keys: Joi.object()
+    .pattern(byFrame, key)
+    .when('kind', { is: 'matte', then: Joi.object().max(0), otherwise: Joi.object().min(1).max(LIMITS.keys) })
+    .required(),
 });
 
 /** Px and percent as in the document. */

@@ -123,7 +123,7 @@ export interface CoverageData {
   mend: { kind: 'grow' | 'key'; px: number; frame: number } | null;
 }
 
-export const EXPORT_KINDS = ['ffv1', 'h264', 'png', 'fill', 'matte'] as const;
+export const EXPORT_KINDS = ['ffv1', 'h264', 'png', 'fill', 'matte', 'matte_png'] as const;
 export type ExportKind = (typeof EXPORT_KINDS)[number];
 
 export interface ExportView extends WorkProgress {
@@ -148,7 +148,7 @@ export const exportBody = Joi.object<ExportBody>({
     .required(),
   removalId: Joi.string()
     .uuid()
-    .when('kind', { is: Joi.valid('fill', 'matte'), then: Joi.required(), otherwise: Joi.forbidden() }),
+    .when('kind', { is: Joi.valid('fill', 'matte', 'matte_png'), then: Joi.required(), otherwise: Joi.forbidden() }),
 });
 
 export const frameParams = Joi.object<{ id: string; frame: number }, true>({

@@ -107,6 +107,7 @@ export function matteFormat(width: number, height: number, held = false): FrameF
  * shown (turned by the clip's rotation flag) is turned back. With a holdout, the hole is the matte without it, and the holdout
  * becomes the second plane.
  *
+ * @param anyLength - The matte may be longer or shorter than the footage; a holdout then is as long as the matte.
  * @throws AppError `matte_size`, `matte_length`.
  */
 export async function decodeMatte(
@@ -116,8 +117,10 @@ export async function decodeMatte(
   out: string,
   signal?: AbortSignal,
   holdout?: { path: string; info: ClipInfo },
+  anyLength = false,
 ): Promise<void> {
-  const filter = filterOf(matte, clip);
+  const frames = anyLength ? matte.frames : clip.frames;
+  const filter = filterOf(matte, clip, frames);
   const tail = ['-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', 'gray', out];
   if (!holdout) {
     const vf = filter.length > 0 ? ['-vf', filter.join(',')] : [];
@@ -129,7 +132,7 @@ export async function decodeMatte(
   // Planes lie one after another, as two pictures one above the other do.
   const graph = [
     grey(0, filter, '[m]'),
-    grey(1, filterOf(holdout.info, clip), ',split[k][n]'),
+    grey(1, filterOf(holdout.info, clip, frames), ',split[k][n]'),
     '[n]negate[free];[m][free]blend=all_mode=multiply[hole];[hole][k]vstack[out]',
   ].join(';');
   const inputs = [path, holdout.path].flatMap((file) => ['-noautorotate', '-i', file]);
@@ -137,7 +140,7 @@ export async function decodeMatte(
 }
 
 /** What turns a matte to lie as the footage does. @throws AppError `matte_size`, `matte_length`. */
-function filterOf(matte: ClipInfo, clip: ClipInfo): string[] {
+function filterOf(matte: ClipInfo, clip: ClipInfo, frames: number): string[] {
   const upright = matte.width === clip.width && matte.height === clip.height;
   const turned = clip.rotation % 180 === 90 && matte.width === clip.height && matte.height === clip.width;
   if (!upright && !turned) {
@@ -146,10 +149,10 @@ function filterOf(matte: ClipInfo, clip: ClipInfo): string[] {
       `The matte is ${matte.width}x${matte.height}, the footage ${clip.width}x${clip.height}. Render the matte at the footage's size.`,
     );
   }
-  if (matte.frames !== clip.frames) {
+  if (matte.frames !== frames) {
     throw new AppError(
       'matte_length',
-      `The matte has ${matte.frames} frames, the footage ${clip.frames}. They must have the same frames.`,
+      `The matte has ${matte.frames} frames, the footage ${frames}. They must have the same frames.`,
     );
   }
   return turned ? TURN[360 - clip.rotation] : [];

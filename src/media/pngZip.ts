@@ -17,21 +17,24 @@ export interface PngZipOptions {
   first: number;
   clip: ClipInfo;
   stored: StoredFormat;
+  /** Grey pictures: of a matte. */
+  grey?: boolean;
   signal?: AbortSignal;
 }
 
 /**
- * Writes upright frames as PNG (8 bit RGB, 16 bit if the clip has more) into one zip, which appears under its name when
+ * Writes upright frames as PNG (8 bit RGB, 16 bit if the clip has more; 8 bit grey of a matte) into one zip, which appears under its name when
  * it is whole.
  */
 export async function writePngZip(options: PngZipOptions, next: (frame: number) => Uint8Array): Promise<void> {
-  const { output, name, first, clip, stored, signal } = options;
+  const { output, name, first, clip, stored, grey, signal } = options;
   const folder = `${output}.frames`;
   const part = `${output}.part`;
   await mkdir(folder, { recursive: true });
   try {
     const rgb = stored.format.depth > 8 ? 'rgb48be' : 'rgb24';
-    const filters = [...TURN[clip.rotation], rgbFilter(clip), `format=${rgb}`].join(',');
+    const colour = grey ? ['format=gray'] : [rgbFilter(clip), `format=${rgb}`];
+    const filters = [...TURN[clip.rotation], ...colour].join(',');
     const source = ['-f', 'rawvideo', '-pix_fmt', stored.pixelFormat, '-s', `${clip.width}x${clip.height}`];
     const running = startFfmpeg(
       [...source, '-i', 'pipe:0', '-vf', filters, '-start_number', String(first), join(folder, '%06d.png')],

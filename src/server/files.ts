@@ -14,6 +14,7 @@ export class Files {
     'takes',
     'reveals',
     'searches',
+    'mattes',
     'exports',
     'scratch',
   ] as const;
@@ -50,6 +51,10 @@ export class Files {
   /** What a search of a shot found: outlines of what moves, its masks, and how the camera moves. */
   search(id: string, kind: 'json' | 'masks' | 'camera'): string {
     return join(this.root, 'searches', `${id}.${kind}`);
+  }
+  /** Frames of a matte that was brought in. */
+  matte(id: string): string {
+    return join(this.root, 'mattes', id);
   }
   exportFolder(id: string): string {
     return join(this.root, 'exports', id);

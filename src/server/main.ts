@@ -8,6 +8,7 @@ import { uploadServer } from './http/uploads.ts';
 import { clipRoutes } from './http/clipRoutes.ts';
 import { shotRoutes } from './http/shotRoutes.ts';
 import { exportRoutes, revealRoutes, takeRoutes } from './http/takeRoutes.ts';
+import { matteRoutes } from './http/matteRoutes.ts';
 import { moverRoutes } from './http/moverRoutes.ts';
 import { outlineRoutes } from './http/outlineRoutes.ts';
 import { trackRoutes } from './http/trackRoutes.ts';
@@ -15,6 +16,7 @@ import { jobs, openQueue } from './jobs/queue.ts';
 import { ClipService } from './services/clips.ts';
 import { ExportService } from './services/exports.ts';
 import { FrameStores } from './services/frameStores.ts';
+import { MatteService } from './services/mattes.ts';
 import { MoverService } from './services/movers.ts';
 import { OutlineService } from './services/outlines.ts';
 import { PictureService } from './services/pictures.ts';
@@ -45,6 +47,7 @@ const clips = new ClipService(files, {
 const tell = (event: ServerEvent): Promise<void> => events.tell(event);
 const stores = new FrameStores(files.stores, config.storeBudget);
 const pictures = new PictureService(files, stores);
+const mattes = new MatteService(files, { tell, queue: put.matte });
 const tracks = new TrackService({ tell, queue: put.follow });
 const endpoints = [
   ...clipRoutes(clips, pictures),
@@ -53,10 +56,11 @@ const endpoints = [
   ...revealRoutes(new RevealService(files, put.reveal)),
   ...trackRoutes(tracks),
   ...outlineRoutes(new OutlineService(files, stores, pictures, new PointThread()), tracks),
+  ...matteRoutes(mattes),
   ...moverRoutes(new MoverService(files, { tell, queue: put.search })),
   ...exportRoutes(new ExportService(files, { tell, queue: put.export })),
 ];
-const app = createApp({ endpoints, events, uploads: uploadServer(config, files, clips), page: PAGE });
+const app = createApp({ endpoints, events, uploads: uploadServer(config, files, { clips, mattes }), page: PAGE });
 const server = app.listen(config.port, '127.0.0.1', (error?: Error) => {
   if (error) {
     process.stderr.write(

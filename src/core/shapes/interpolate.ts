@@ -3,6 +3,10 @@ import type { PathPoint, Shape } from './shape.ts';
 
 const FIELDS = ['x', 'y', 'inX', 'inY', 'outX', 'outY'] as const;
 
+/** Whether a shape counts at a frame. */
+export const isVisible = ({ visible }: Shape, frame: number): boolean =>
+  !visible || (frame >= visible.from && frame <= visible.to);
+
 /** The path of a shape at a frame, px of that frame, wherever it rides; undefined where it does not count. */
 export function pathAt(shape: Shape, frame: number): PathPoint[] | undefined {
   const points = drawnPathAt(shape, frame);
@@ -19,8 +23,8 @@ export function pathAt(shape: Shape, frame: number): PathPoint[] | undefined {
  * halved (de Casteljau) until both have as many.
  */
 export function drawnPathAt(shape: Shape, frame: number): PathPoint[] | undefined {
-  const { keys, visible } = shape;
-  if (keys.length === 0 || (visible && (frame < visible.from || frame > visible.to))) return undefined;
+  const { keys } = shape;
+  if (keys.length === 0 || !isVisible(shape, frame)) return undefined;
   const next = keys.findIndex((k) => k.frame > frame);
   if (next === 0) return keys[0].points;
   if (next < 0) return keys[keys.length - 1].points;

@@ -1,6 +1,8 @@
 import { intersect, type Rect } from '../image/format.ts';
 import { signedDistance } from './distance.ts';
-import { pathAt } from './interpolate.ts';
+import { isVisible, pathAt } from './interpolate.ts';
+import { rasterAt, type RasterPatch } from './raster.ts';
+import { rasterDistance } from './rasterDistance.ts';
 import { coverPolygon, flatten } from './rasterise.ts';
 import type { Removal, Shape } from './shape.ts';
 
@@ -19,17 +21,14 @@ export interface Matte {
  *
  * Without grow and feather a pixel's value is the exact share of its square inside the outline. With them it is a
  * function of the distance d from the moved outline: 1 from `featherIn` inside it, 0 from `featherOut` outside, a
- * smooth ramp between, never steeper than one px.
+ * smooth ramp between, never steeper than one px. Of a matte that was made elsewhere d is the distance from where it passes a half.
  *
  * @param width, height - Frame, px; nothing outside is drawn.
  */
 export function drawMatte(removal: Removal, frame: number, width: number, height: number): Matte {
-  const drawn = removal.shapes.flatMap((shape) => {
-    const points = pathAt(shape, frame);
-    return points && points.length > 1 ? [{ shape, polygon: flatten(points) }] : [];
-  });
-  const going = drawn.filter(({ shape }) => shape.operation !== 'hold');
-  const holding = drawn.filter(({ shape }) => shape.operation === 'hold');
+  const drawn = removal.shapes.flatMap((shape) => drawnAt(shape, frame) ?? []);
+  const going = drawn.filter(({ operation }) => operation !== 'hold');
+  const holding = drawn.filter(({ operation }) => operation === 'hold');
   const soft = { grow: 0, featherIn: removal.holdFeather, featherOut: removal.holdFeather };
   const rect = extent(
     [
@@ -56,26 +55,68 @@ type Edge = Pick<Removal, 'grow' | 'featherIn' | 'featherOut'>;
 const alphaOf = (drawn: Drawn[], rect: Rect, edge: Edge): Float32Array =>
   isPlain(edge) ? combineCover(drawn, rect) : softened(combineDistance(drawn, rect, edge), edge);
 
+const isPlain = ({ grow, featherIn, featherOut }: Edge): boolean => grow === 0 && featherIn === 0 && featherOut === 0;
+
+/** What a shape draws on a frame. */
 interface Drawn {
-  shape: Shape;
-  polygon: Float64Array;
+  operation: Shape['operation'];
+  /** Corners of a box around it, px. */
+  x0: number;
+  y0: number;
+  x1: number;
+  y1: number;
+  /** Coverage of the pixels of a rectangle, 0..1, written over. */
+  cover(out: Float32Array, rect: Rect): void;
+  /** Signed distance of the same pixels from its edge, given their coverage; ±reach beyond. */
+  distance(cover: Float32Array, rect: Rect, reach: number): Float32Array;
 }
 
-const isPlain = ({ grow, featherIn, featherOut }: Edge): boolean => grow === 0 && featherIn === 0 && featherOut === 0;
+function drawnAt(shape: Shape, frame: number): Drawn | undefined {
+  if (shape.raster) return isVisible(shape, frame) ? drawnRaster(shape, rasterAt(shape.raster, frame)) : undefined;
+  const points = pathAt(shape, frame);
+  return points && points.length > 1 ? drawnPath(shape, flatten(points)) : undefined;
+}
+
+function drawnPath({ operation }: Shape, polygon: Float64Array): Drawn {
+  let [x0, y0, x1, y1] = [Infinity, Infinity, -Infinity, -Infinity];
+  for (let i = 0; i < polygon.length; i += 2) {
+    [x0, x1] = [Math.min(x0, polygon[i]), Math.max(x1, polygon[i])];
+    [y0, y1] = [Math.min(y0, polygon[i + 1]), Math.max(y1, polygon[i + 1])];
+  }
+  return {
+    ...{ operation, x0, y0, x1, y1 },
+    cover: (out, rect) => coverPolygon(out, rect, polygon),
+    distance: (cover, rect, reach) => signedDistance(cover, rect, polygon, reach),
+  };
+}
+
+function drawnRaster({ operation }: Shape, patch: RasterPatch | undefined): Drawn | undefined {
+  if (!patch) return undefined;
+  const { rect: own, values } = patch;
+  return {
+    ...{ operation, x0: own.x, y0: own.y, x1: own.x + own.width - 1, y1: own.y + own.height - 1 },
+    cover(out, rect) {
+      out.fill(0);
+      const part = intersect(own, rect);
+      for (let y = part.y; y < part.y + part.height; y++) {
+        for (let x = part.x; x < part.x + part.width; x++) {
+          out[(y - rect.y) * rect.width + x - rect.x] = values[(y - own.y) * own.width + x - own.x] / 255;
+        }
+      }
+    },
+    distance: rasterDistance,
+  };
+}
 
 /** Smallest rectangle of the frame that shapes can touch, with the edges that they get; what is cut out adds nothing. */
 function extent(groups: [Drawn[], Edge][], width: number, height: number): Rect {
   let [x0, y0, x1, y1] = [Infinity, Infinity, -Infinity, -Infinity];
   for (const [drawn, { grow, featherOut }] of groups) {
     const margin = Math.max(0, grow + featherOut) + 1;
-    for (const { shape, polygon } of drawn) {
-      if (shape.operation === 'subtract') continue;
-      for (let i = 0; i < polygon.length; i += 2) {
-        x0 = Math.min(x0, polygon[i] - margin);
-        x1 = Math.max(x1, polygon[i] + margin);
-        y0 = Math.min(y0, polygon[i + 1] - margin);
-        y1 = Math.max(y1, polygon[i + 1] + margin);
-      }
+    for (const d of drawn) {
+      if (d.operation === 'subtract') continue;
+      [x0, x1] = [Math.min(x0, d.x0 - margin), Math.max(x1, d.x1 + margin)];
+      [y0, y1] = [Math.min(y0, d.y0 - margin), Math.max(y1, d.y1 + margin)];
     }
   }
   if (x0 > x1) return { x: 0, y: 0, width: 0, height: 0 };
@@ -87,10 +128,10 @@ function extent(groups: [Drawn[], Edge][], width: number, height: number): Rect 
 function combineCover(drawn: Drawn[], rect: Rect): Float32Array {
   const alpha = new Float32Array(rect.width * rect.height);
   const cover = new Float32Array(alpha.length);
-  for (const { shape, polygon } of drawn) {
-    coverPolygon(cover, rect, polygon);
+  for (const d of drawn) {
+    d.cover(cover, rect);
     for (let i = 0; i < alpha.length; i++) {
-      alpha[i] = shape.operation === 'subtract' ? Math.min(alpha[i], 1 - cover[i]) : Math.max(alpha[i], cover[i]);
+      alpha[i] = d.operation === 'subtract' ? Math.min(alpha[i], 1 - cover[i]) : Math.max(alpha[i], cover[i]);
     }
   }
   return alpha;
@@ -101,11 +142,11 @@ function combineDistance(drawn: Drawn[], rect: Rect, edge: Edge): Float32Array {
   const reach = Math.abs(edge.grow) + Math.max(edge.featherIn, edge.featherOut) + 2;
   const distance = new Float32Array(rect.width * rect.height).fill(reach);
   const cover = new Float32Array(distance.length);
-  for (const { shape, polygon } of drawn) {
-    coverPolygon(cover, rect, polygon);
-    const own = signedDistance(cover, rect, polygon, reach);
+  for (const d of drawn) {
+    d.cover(cover, rect);
+    const own = d.distance(cover, rect, reach);
     for (let i = 0; i < distance.length; i++) {
-      distance[i] = shape.operation === 'subtract' ? Math.max(distance[i], -own[i]) : Math.min(distance[i], own[i]);
+      distance[i] = d.operation === 'subtract' ? Math.max(distance[i], -own[i]) : Math.min(distance[i], own[i]);
     }
   }
   return distance;

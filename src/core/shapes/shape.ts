@@ -1,3 +1,4 @@
+import type { Raster } from './raster.ts';
 import type { Ride } from './ride.ts';
 
 /**
@@ -27,16 +28,18 @@ export interface ShapeKey {
 export interface Shape {
   id: string;
   name: string;
-  /** What it was drawn as; every kind is a closed path. */
-  kind: 'path' | 'ellipse' | 'rectangle';
+  /** What it was drawn as: a closed path; or a matte that was made elsewhere. */
+  kind: 'path' | 'ellipse' | 'rectangle' | 'matte';
   /** `hold`: what it covers passes in front and stays, whatever the other shapes say. */
   operation: 'add' | 'subtract' | 'hold';
   /** Frames in which it counts, inclusive; without it, all. */
   visible?: { from: number; to: number };
-  /** At least one, in ascending frames. One key alone: the shape is constant. */
+  /** At least one, in ascending frames; none of a matte. One key alone: the shape is constant. */
   keys: ShapeKey[];
   /** What it rides on: its keys are then drawn in px of the ride's home frame. */
   ride?: Ride;
+  /** Of a matte: its frames. */
+  raster?: Raster;
 }
 
 /** One thing to take out of a shot, with everything that belongs to it. */

@@ -60,7 +60,7 @@ export function shapesJson({ name, grow, featherIn, featherOut, holdFeather, sha
 
 /** Shapes as a file gives them, with the edge of their matte. */
 export type ShapeTable = Pick<Removal, 'name' | 'grow' | 'featherIn' | 'featherOut' | 'holdFeather'> & {
-  shapes: Omit<Shape, 'id' | 'ride'>[];
+  shapes: (Omit<Shape, 'id' | 'ride' | 'raster' | 'kind'> & { kind: Exclude<Shape['kind'], 'matte'> })[];
 };
 
 /**

@@ -130,6 +130,67 @@ describe('points', () => {
   });
 });
 
+describe('a matte that was made elsewhere', () => {
+  /** A square from (20, 20) to (39, 39), solid but for its left column, of which a quarter is covered; on frames 0 to 4. */
+  const square = Uint8Array.from({ length: 400 }, (_, i) => (i % 20 === 0 ? 64 : 255));
+  const raster = (more: object = {}): Shape =>
+    shape([], {
+      kind: 'matte',
+      raster: {
+        frames: (f) => (f < 5 ? { rect: { x: 20 + f, y: 20, width: 20, height: 20 }, values: square } : undefined),
+        start: 0,
+        pace: 1,
+        count: 5,
+        ...more,
+      },
+    });
+
+  it('is used as it is, and beside what is drawn', () => {
+    const m = drawMatte(removal([raster(), box(59.5, 19.5, 69.5, 29.5)]), 0, 100, 100);
+    expect([valueAt(m, 20, 25), valueAt(m, 21, 25), valueAt(m, 40, 25), valueAt(m, 60, 25)]).toEqual([64, 255, 0, 255]);
+    const cut = drawMatte(removal([box(9.5, 9.5, 59.5, 59.5), { ...raster(), operation: 'subtract' }]), 0, 100, 100);
+    expect([valueAt(cut, 20, 25), valueAt(cut, 25, 25), valueAt(cut, 15, 25)]).toEqual([191, 0, 255]);
+  });
+
+  it('is grown and feathered like a drawn outline, from where it passes a half', () => {
+    const like = box(20.25, 19.5, 39.5, 39.5);
+    for (const edge of [{ grow: 3 }, { grow: -4 }, { featherIn: 3, featherOut: 5 }, { grow: 2, featherOut: 4 }]) {
+      const [a, b] = [raster(), like].map((s) => drawMatte(removal([s], edge), 0, 100, 100));
+      for (const [x, y] of [
+        [16, 30],
+        [18, 30],
+        [22, 30],
+        [30, 42],
+        [30, 44],
+        [41, 30],
+        [36, 30],
+        [43, 43],
+      ]) {
+        // Half a px of the edge's place is what whole pixels can tell; corners of theirs are square.
+        expect(Math.abs(valueAt(a, x, y) - valueAt(b, x, y))).toBeLessThan(48);
+      }
+      expect(Math.abs(sum(a.values) / sum(b.values) - 1)).toBeLessThan(0.03);
+    }
+  });
+
+  it('lies where it is put in time, at its pace, and nowhere else', () => {
+    const left = (frame: number, more: object): number => {
+      const m = drawMatte(removal([raster(more)]), frame, 100, 100);
+      return [...Array(100).keys()].findIndex((x) => valueAt(m, x, 25) === 64);
+    };
+    expect([10, 12, 14, 15, 9].map((f) => left(f, { start: 10 }))).toEqual([20, 22, 24, -1, -1]);
+    expect([0, 1, 2, 8, 9].map((f) => left(f, { pace: 0.5 }))).toEqual([20, 21, 21, 24, -1]);
+    expect([4, 3, 0].map((f) => left(f, { start: 4, pace: -1 }))).toEqual([20, 21, 24]);
+  });
+
+  it('counts only on the frames that it is limited to, and stays in front if it holds', () => {
+    const limited = drawMatte(removal([{ ...raster(), visible: { from: 1, to: 2 } }]), 0, 100, 100);
+    expect(sum(limited.values)).toBe(0);
+    const m = drawMatte(removal([box(9.5, 9.5, 59.5, 59.5), { ...raster(), operation: 'hold' }]), 0, 100, 100);
+    expect([valueAt(m, 30, 30), m.held![(30 - m.rect.y) * m.rect.width + 30 - m.rect.x]]).toEqual([0, 255]);
+  });
+});
+
 describe('drawMatte', () => {
   it('adds, subtracts, and covers only what it touches', () => {
     const m = drawMatte(

@@ -1,17 +1,26 @@
 import { statfs } from 'node:fs/promises';
 import { FileStore } from '@tus/file-store';
 import { Server } from '@tus/server';
+import { STATUS } from '../../contract/errors.ts';
 import { AppError } from '../../core/errors.ts';
 import type { Config } from '../config.ts';
 import type { Files } from '../files.ts';
 import type { ClipService } from '../services/clips.ts';
+import type { MatteService } from '../services/mattes.ts';
 
 export const UPLOAD_PATH = '/api/uploads';
 /** Bytes that stay free whatever is uploaded. */
 const SPARE = 256 << 20;
 
-/** Resumable uploads by the tus protocol 1.0: a killed server or a closed lid goes on where it was. */
-export function uploadServer(config: Config, files: Files, clips: ClipService): Server {
+/**
+ * Resumable uploads by the tus protocol 1.0: a killed server or a closed lid goes on where it was. An upload is a clip, or, if
+ * its metadata name a `shot`, a matte for that.
+ */
+export function uploadServer(
+  config: Config,
+  files: Files,
+  { clips, mattes }: { clips: ClipService; mattes: MatteService },
+): Server {
   return new Server({
     path: UPLOAD_PATH,
     datastore: new FileStore({ directory: files.incoming }),
@@ -19,6 +28,8 @@ export function uploadServer(config: Config, files: Files, clips: ClipService): 
     relativeLocation: true,
     respectForwardedHeaders: false,
     async onUploadCreate(_request, upload) {
+      const { shot } = upload.metadata ?? {};
+      if (shot) await mattes.requireShot(shot);
       const { bavail, bsize } = await statfs(files.incoming);
       const free = bavail * bsize - SPARE;
       if ((upload.size ?? 0) > free) {
@@ -31,11 +42,13 @@ export function uploadServer(config: Config, files: Files, clips: ClipService): 
       return {};
     },
     async onUploadFinish(_request, upload) {
-      await clips.accept(upload.id, upload.metadata?.filename ?? 'clip', upload.size ?? 0);
+      const { filename, shot } = upload.metadata ?? {};
+      if (shot) await mattes.accept(upload.id, filename ?? 'matte', shot);
+      else await clips.accept(upload.id, filename ?? 'clip', upload.size ?? 0);
       return {};
     },
     onResponseError(_request, error) {
-      if (error instanceof AppError) return refusal(400, error.code, error.message);
+      if (error instanceof AppError) return refusal(STATUS[error.code] ?? 400, error.code, error.message);
       return undefined;
     },
   });

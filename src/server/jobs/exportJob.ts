@@ -53,7 +53,7 @@ interface Source {
 async function write(row: Export, output: string, context: JobContext, work: Work): Promise<void> {
   const source = await open(row, context, work);
   try {
-    if (row.kind === 'matte') await writeMatte(row, output, source, work);
+    if (row.kind === 'matte' || row.kind === 'matte_png') await writeMatte(row, output, source, context, work);
     else if (row.kind === 'fill') await writeFill(row, output, source, context, work);
     else await writeClean(row, output, source, context, work);
   } finally {
@@ -99,7 +99,7 @@ async function writeFill(row: Export, output: string, source: Source, context: J
   const beneath = layersOf(await takesById(take.beneath), clip, context.files, shot.first - begin);
   const frames = new LayeredFrames(store, beneath);
   const patches = new PatchFiles(context.files.take(take.id));
-  const mattes = mattesOf(clip, take.removalId, take.marks, take.first, take.count);
+  const mattes = mattesOf(clip, context.files, take.removalId, take.marks, take.first, take.count);
   const target = alphaFormat(stored);
   const next = counted(work, cut.frames, (t) => {
     const own = shot.first + t - take.first;
@@ -116,10 +116,11 @@ async function pickOf({ shotId, removalId }: Export): Promise<Take> {
   return take;
 }
 
-async function writeMatte(row: Export, output: string, { shot, clip, cut }: Source, work: Work): Promise<void> {
+async function writeMatte(row: Export, output: string, source: Source, context: JobContext, work: Work): Promise<void> {
+  const { shot, clip, cut } = source;
   const marks = marksOf(shot.document, row.removalId!);
   if (!marks) throw new AppError('not_found', 'The removal whose matte was to be exported is gone.');
-  const mattes = mattesOf(clip, row.removalId!, marks, shot.first, cut.frames);
+  const mattes = mattesOf(clip, context.files, row.removalId!, marks, shot.first, cut.frames);
   const grey = storedFormat('gray', cut.width, cut.height);
   const next = counted(work, cut.frames, (t) => {
     const frame = new Uint8Array(frameBytes(grey.format));
@@ -127,7 +128,13 @@ async function writeMatte(row: Export, output: string, { shot, clip, cut }: Sour
     return frame;
   });
   // A matte has no colour: tags of the footage would make a player stretch its greys.
-  await encodeFrames({ output, clip: { ...cut, colour: {} }, stored: grey, signal: work.signal }, next);
+  const plain = { ...cut, colour: {} };
+  if (row.kind === 'matte_png') {
+    const name = safeName(`${shot.name}_${marks.name}`);
+    const options = { output, name, first: shot.first, clip: plain, stored: grey, grey: true, signal: work.signal };
+    return writePngZip(options, next);
+  }
+  await encodeFrames({ output, clip: plain, stored: grey, signal: work.signal }, next);
 }
 
 function counted(work: Work, count: number, frame: (t: number) => Uint8Array): (t: number) => Uint8Array {

@@ -5,6 +5,7 @@ import type { Files } from '../files.ts';
 import { removeFound } from '../services/moverOutlines.ts';
 import { Clip } from '../store/clip.ts';
 import { Export } from '../store/export.ts';
+import { Matte } from '../store/matte.ts';
 import { Search } from '../store/search.ts';
 import { Shot } from '../store/shot.ts';
 import { Take } from '../store/take.ts';
@@ -38,6 +39,7 @@ async function purgeShot(shot: Shot, files: Files): Promise<void> {
   for (const { id } of await Export.findAll({ where })) {
     await rm(files.exportFolder(id), { recursive: true, force: true });
   }
+  for (const { id } of await Matte.findAll({ where })) await rm(files.matte(id), { force: true });
   for (const { id } of await Search.findAll({ where })) await removeFound(files, id);
   await shot.destroy({ force: true });
 }

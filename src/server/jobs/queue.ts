@@ -4,6 +4,7 @@ import type { ServerEvent } from '../../contract/events.ts';
 import { runExport } from './exportJob.ts';
 import { runFollow } from './followJob.ts';
 import { importClip } from './importClip.ts';
+import { runMatte } from './matteJob.ts';
 import { runReveal } from './revealJob.ts';
 import { runSearch } from './searchJob.ts';
 import type { JobContext } from './runWork.ts';
@@ -32,6 +33,7 @@ export const jobs = (utils: WorkerUtils) => ({
     add(utils, 'reveal', { shotId, removalId }, `reveal:${shotId}:${removalId}`),
   export: (id: string) => add(utils, 'export', { id }, `export:${id}`),
   follow: (id: string) => add(utils, 'follow', { id }, `follow:${id}`),
+  matte: (id: string) => add(utils, 'matte', { id }, `matte:${id}`),
   search: (id: string) => add(utils, 'search', { id }, `search:${id}`),
 });
 
@@ -63,6 +65,7 @@ export async function runWorker(
   };
   const light: TaskList = {
     import: (payload) => importClip(id(payload), context),
+    matte: (payload) => runMatte(id(payload), context),
     search: (payload) => runSearch(id(payload), context),
     reveal: (payload) => {
       const { shotId, removalId } = payload as { shotId: string; removalId: string };

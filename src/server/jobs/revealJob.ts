@@ -58,7 +58,7 @@ async function compute(
   const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, files);
   const frames = await stores.small({ clip, first, count }, signal);
   report(DECODE_SHARE);
-  const drawn = mattesOf(clip, removalId, marks, first, count);
+  const drawn = mattesOf(clip, files, removalId, marks, first, count);
   const path = join(files.scratch, `${key}.mattes`);
   try {
     await drawn.write(path, signal);

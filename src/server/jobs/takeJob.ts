@@ -3,6 +3,7 @@ import { basename, join } from 'node:path';
 import { FILL_DEFAULTS } from '../../core/fill/settings.ts';
 import { frameBytes } from '../../core/image/format.ts';
 import { matteFormat } from '../../media/decode.ts';
+import type { DrawnMattes } from '../../media/drawnMattes.ts';
 import { LayeredFrames } from '../../media/layeredFrames.ts';
 import { writeSmallMattes } from '../../media/matteFile.ts';
 import { writeFramesProxy } from '../../media/proxy.ts';
@@ -63,7 +64,8 @@ async function compute(take: Take, folder: string, context: JobContext, work: Wo
   work.report('decode', 0);
   const small = take.draft ? await context.stores.small(wanted, work.signal) : undefined;
   const full = await context.stores.full(wanted, work.signal);
-  const result = await fill(take, clip, folder, { full, small }, work);
+  const drawn = mattesOf(clip, files, take.removalId, take.marks, take.first, take.count);
+  const result = await fill(take, drawn, folder, { full, small }, work);
   await preview(take, clip, full.path, context, work);
   await tidyTake(folder, [basename(files.takeProxy(take.id))]);
   return result;
@@ -84,12 +86,11 @@ interface Sizes {
 
 async function fill(
   take: Take,
-  clip: StoredClip,
+  drawn: DrawnMattes,
   folder: string,
   { full, small }: Sizes,
   work: Work,
 ): Promise<TakeResult> {
-  const drawn = mattesOf(clip, take.removalId, take.marks, take.first, take.count);
   const path = join(folder, 'mattes.raw');
   const held = drawn.format.planes.length > 1;
   const format = small ? matteFormat(small.format.width, small.format.height, held) : drawn.format;

@@ -10,7 +10,7 @@ import { LumaFrames } from '../../media/lumaStore.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { toShown, toStored } from '../../media/turn.ts';
 import { blockedFor } from '../services/blockedPlaces.ts';
-import { storedClip } from '../services/layers.ts';
+import { rastersIn, storedClip } from '../services/layers.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { Clip } from '../store/clip.ts';
 import type { Follow } from '../store/follow.ts';
@@ -73,7 +73,7 @@ async function follow(
       Math.max(first, row.first),
       Math.min(first + count - 1, row.last),
     );
-    const elsewhere = blockedFor(shot.document, row.targetId);
+    const elsewhere = blockedFor(shot.document, row.targetId, rastersIn(context.files));
     const { rotation, width, height } = clip.info;
     const blocked = (frame: number, x: number, y: number): boolean => {
       const p = toShown({ x, y }, rotation, width, height);

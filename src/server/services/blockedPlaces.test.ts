@@ -66,6 +66,20 @@ describe('blockedFor', () => {
     ]);
   });
 
+  it('knows mattes that were brought in, where they lie in time', () => {
+    const matte = { file: 'm', count: 2, start: 7, pace: 1 };
+    const brought: ShapeNode = { name: 'Matte', rank: 1, kind: 'matte', operation: 'add', matte, keys: {} };
+    const rasters = () => (frame: number) =>
+      frame === 1 ? { rect: { x: 10, y: 10, width: 2, height: 1 }, values: Uint8Array.of(255, 90) } : undefined;
+    const blocked = blockedFor(documentOf(removal(brought)), 't', rasters)!;
+    expect([blocked(8, 10, 10), blocked(8, 11, 10), blocked(8, 10, 11), blocked(7, 10, 10)]).toEqual([
+      true,
+      false,
+      false,
+      false,
+    ]);
+  });
+
   it('has nothing to say where nothing else is drawn', () => {
     expect(blockedFor(documentOf(), 't')).toBeUndefined();
   });

@@ -1,7 +1,15 @@
 import { polygonContains } from 'd3-polygon';
-import { quadOf, ranked, toShape, type RemovalNode, type ShotDocument } from '../../contract/document.ts';
+import {
+  quadOf,
+  ranked,
+  toShape,
+  type RasterLibrary,
+  type RemovalNode,
+  type ShotDocument,
+} from '../../contract/document.ts';
 import { middleOf } from '../../core/geometry/homography.ts';
-import { pathAt } from '../../core/shapes/interpolate.ts';
+import { isVisible, pathAt } from '../../core/shapes/interpolate.ts';
+import { rasterAt } from '../../core/shapes/raster.ts';
 import { flatten } from '../../core/shapes/rasterise.ts';
 import type { Shape } from '../../core/shapes/shape.ts';
 
@@ -12,13 +20,18 @@ export type BlockedPlace = (frame: number, x: number, y: number) => boolean;
  * What a track must not hold on to: what stays in front of the removal that it follows, and all that other removals take
  * away. A removal is the track's own if a shape of it rides on the track, or if it covers the region where that was set.
  *
+ * @param rasters - Without them mattes that were brought in block nothing.
  * @returns Undefined if nothing is in the way.
  */
-export function blockedFor({ removals, tracks }: ShotDocument, trackId: string): BlockedPlace | undefined {
+export function blockedFor(
+  { removals, tracks }: ShotDocument,
+  trackId: string,
+  rasters?: RasterLibrary,
+): BlockedPlace | undefined {
   const { anchors } = tracks[trackId];
   const middles = Object.entries(anchors).map(([frame, c]) => ({ frame: Number(frame), ...middleOf(quadOf(c)) }));
   const tests = Object.values(removals).flatMap((removal): BlockedPlace[] => {
-    const shapes = ranked(removal.shapes).map(([id, node]) => toShape(id, node, 0, tracks));
+    const shapes = ranked(removal.shapes).map(([id, node]) => toShape(id, node, 0, tracks, rasters));
     const holds = insideOf(shapes.filter((s) => s.operation === 'hold'));
     const goes = insideOf(shapes.filter((s) => s.operation !== 'hold'));
     const own = ridesOn(removal, trackId) || middles.some(({ frame, x, y }) => goes?.(frame, x, y));
@@ -33,23 +46,43 @@ const ridesOn = ({ shapes }: RemovalNode, trackId: string): boolean =>
 /** Whether shapes, added and cut out in their order, cover a place; undefined for none. Edges are not grown. */
 function insideOf(shapes: readonly Shape[]): BlockedPlace | undefined {
   if (shapes.length === 0) return undefined;
-  let held: { frame: number; outlines: { cut: boolean; polygon: [number, number][] }[] } | undefined;
+  let held: { frame: number; areas: Area[] } | undefined;
   return (frame, x, y) => {
     // A frame is asked for many places in a row.
-    if (held?.frame !== frame) held = { frame, outlines: outlinesAt(shapes, frame) };
-    return held.outlines.reduce(
-      (inside, { cut, polygon }) => (polygonContains(polygon, [x, y]) ? !cut : inside),
-      false,
-    );
+    if (held?.frame !== frame) held = { frame, areas: areasAt(shapes, frame) };
+    return held.areas.reduce((inside, { cut, covers }) => (covers(x, y) ? !cut : inside), false);
   };
 }
 
-function outlinesAt(shapes: readonly Shape[], frame: number): { cut: boolean; polygon: [number, number][] }[] {
+interface Area {
+  cut: boolean;
+  covers(x: number, y: number): boolean;
+}
+
+function areasAt(shapes: readonly Shape[], frame: number): Area[] {
   return shapes.flatMap((shape) => {
-    const points = pathAt(shape, frame);
-    if (!points || points.length < 2) return [];
-    const flat = flatten(points);
-    const polygon = Array.from({ length: flat.length / 2 }, (_, i): [number, number] => [flat[2 * i], flat[2 * i + 1]]);
-    return [{ cut: shape.operation === 'subtract', polygon }];
+    const covers = shape.raster ? rasterCovers(shape, frame) : outlineCovers(shape, frame);
+    return covers ? [{ cut: shape.operation === 'subtract', covers }] : [];
   });
+}
+
+function outlineCovers(shape: Shape, frame: number): Area['covers'] | undefined {
+  const points = pathAt(shape, frame);
+  if (!points || points.length < 2) return undefined;
+  const flat = flatten(points);
+  const polygon = Array.from({ length: flat.length / 2 }, (_, i): [number, number] => [flat[2 * i], flat[2 * i + 1]]);
+  return (x, y) => polygonContains(polygon, [x, y]);
+}
+
+/** From half covered on. */
+const HALF = 128;
+
+function rasterCovers(shape: Shape, frame: number): Area['covers'] | undefined {
+  const patch = isVisible(shape, frame) ? rasterAt(shape.raster!, frame) : undefined;
+  if (!patch) return undefined;
+  const { rect, values } = patch;
+  return (x, y) => {
+    const [u, v] = [Math.round(x) - rect.x, Math.round(y) - rect.y];
+    return u >= 0 && v >= 0 && u < rect.width && v < rect.height && values[v * rect.width + u] >= HALF;
+  };
 }

@@ -94,7 +94,7 @@ const notFound = (id: string): AppError =>
   new AppError('not_found', `There is no clip ${id}. It may have been deleted.`);
 
 /** A name to show: no path, no control characters, not too long. */
-function cleanName(name: string): string {
+export function cleanName(name: string): string {
   const base = name.split(/[\\/]/).pop() ?? '';
   // eslint-disable-next-line no-control-regex
   const clean = base.replace(/[\u0000-\u001f\u007f]/g, '').trim();

@@ -16,6 +16,7 @@ const ENDINGS: Record<ExportKind, string> = {
   png: '_clean_png.zip',
   fill: '_fill.mkv',
   matte: '_matte.mkv',
+  matte_png: '_matte_png.zip',
 };
 
 interface ExportDoors {
@@ -42,7 +43,7 @@ export class ExportService {
     if (removalId !== undefined && !removal) throw new AppError('not_found', `There is no removal ${removalId} here.`);
     const picks = await picksOf(shotId);
     const missing = removalId === undefined ? picksInOrder(shot.document, picks).length === 0 : !picks.has(removalId);
-    if (missing && kind !== 'matte') {
+    if (missing && !kind.startsWith('matte')) {
       throw new AppError('no_pick', 'There is no finished take to export. Run a take first, or pick one.');
     }
     const base = safeName(removal ? `${shot.name} ${removal.name}` : shot.name);

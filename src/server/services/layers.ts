@@ -1,6 +1,15 @@
 import { createHash } from 'node:crypto';
-import { marksOf, marksText, ranked, toRemoval, type Marks, type ShotDocument } from '../../contract/document.ts';
+import {
+  marksOf,
+  marksText,
+  ranked,
+  toRemoval,
+  type Marks,
+  type RasterLibrary,
+  type ShotDocument,
+} from '../../contract/document.ts';
 import { workRange } from '../../contract/shots.ts';
+import { rasterFile } from '../../media/rasterFile.ts';
 import { DrawnMattes } from '../../media/drawnMattes.ts';
 import type { Layer } from '../../media/layeredFrames.ts';
 import { PatchFiles } from '../../media/take.ts';
@@ -15,16 +24,29 @@ export function storedClip(clip: Clip, files: Files): StoredClip {
 }
 
 /** The mattes of a removal on `count` frames of a clip from `first`. */
-export function mattesOf({ info }: StoredClip, id: string, marks: Marks, first: number, count: number): DrawnMattes {
+export function mattesOf(
+  { info }: StoredClip,
+  files: Files,
+  id: string,
+  marks: Marks,
+  first: number,
+  count: number,
+): DrawnMattes {
   const { width, height, rotation } = info;
-  return new DrawnMattes({ removal: toRemoval(id, marks, first), width, height, rotation, count });
+  return new DrawnMattes({ removal: toRemoval(id, marks, first, rastersIn(files)), width, height, rotation, count });
 }
+
+/** Frames of mattes that were brought in, by their files. */
+export const rastersIn =
+  (files: Files): RasterLibrary =>
+  (file) =>
+    rasterFile(files.matte(file));
 
 /** Takes as layers over frames that begin with the clip's frame `first`. */
 export function layersOf(takes: readonly Take[], clip: StoredClip, files: Files, first: number): Layer[] {
   return takes.map((take) => ({
     patches: new PatchFiles(files.take(take.id)),
-    mattes: mattesOf(clip, take.removalId, take.marks, take.first, take.count),
+    mattes: mattesOf(clip, files, take.removalId, take.marks, take.first, take.count),
     draft: take.draft,
     offset: first - take.first,
   }));

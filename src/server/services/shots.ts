@@ -49,6 +49,8 @@ export class ShotService {
     const marks = marksOf(shot.document, removalId);
     if (!marks) throw new AppError('not_found', `There is no removal ${removalId} in this shot.`);
     const removal = toRemoval(removalId, marks);
+    // A matte is no outline: it is exported as pictures.
+    removal.shapes = removal.shapes.filter((s) => s.kind !== 'matte');
     const name = `${marks.name}.${kind}`;
     if (kind === 'json') return { text: shapesJson(removal), name };
     const clip = await Clip.findByPk(shot.clipId, { paranoid: false });

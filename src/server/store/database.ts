@@ -4,6 +4,7 @@ import { defineClip } from './clip.ts';
 import { defineExport } from './export.ts';
 import { defineFollow } from './follow.ts';
 import { MIGRATIONS } from './migrations.ts';
+import { defineMatte } from './matte.ts';
 import { defineSearch } from './search.ts';
 import { defineReveal } from './reveal.ts';
 import { defineJournal, defineShot } from './shot.ts';
@@ -21,6 +22,7 @@ export function openDatabase(url: string): Sequelize {
     defineExport,
     defineFollow,
     defineSearch,
+    defineMatte,
   ];
   for (const define of models) define(database);
   return database;

@@ -190,4 +190,28 @@ export const MIGRATIONS: readonly Migration[] = [
     name: '007-part-takes',
     up: sql('ALTER TABLE takes ADD COLUMN "only" jsonb;'),
   },
+  {
+    name: '008-mattes',
+    up: sql(`
+      CREATE TABLE mattes (
+        id uuid PRIMARY KEY,
+        shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE,
+        name text NOT NULL,
+        upload text,
+        state text NOT NULL CHECK (state IN ('queued', 'running', 'done', 'failed', 'cancelled')),
+        stage text NOT NULL DEFAULT 'waiting',
+        progress real NOT NULL DEFAULT 0 CHECK (progress BETWEEN 0 AND 1),
+        seconds_left real,
+        cancel boolean NOT NULL DEFAULT false,
+        error jsonb,
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        CHECK (state <> 'failed' OR error IS NOT NULL)
+      );
+      CREATE INDEX mattes_of_shot ON mattes (shot_id);
+      ALTER TABLE exports DROP CONSTRAINT exports_kind_check;
+      ALTER TABLE exports ADD CONSTRAINT exports_kind_check
+        CHECK (kind IN ('ffv1', 'h264', 'png', 'fill', 'matte', 'matte_png'));
+    `),
+  },
 ];

@@ -115,13 +115,15 @@ export class Harness {
     return readFileSync(this.at(name));
   }
 
-  async createUpload(name: string, size: number): Promise<string> {
+  /** @param shot - The file is a matte for this one. */
+  async createUpload(name: string, size: number, shot?: string): Promise<string> {
+    const metadata = Object.entries({ filename: name, ...(shot && { shot }) });
     const response = await fetch(`${this.host}/api/uploads`, {
       method: 'POST',
       headers: {
         ...TUS,
         'upload-length': String(size),
-        'upload-metadata': `filename ${Buffer.from(name).toString('base64')}`,
+        'upload-metadata': metadata.map(([key, v]) => `${key} ${Buffer.from(v).toString('base64')}`).join(),
       },
     });
     if (response.status !== 201) throw new Error(`upload refused: ${response.status}`);
@@ -133,8 +135,8 @@ export class Harness {
     return fetch(url, { method: 'PATCH', headers, body: new Uint8Array(body) });
   }
 
-  async upload(name: string, data: Uint8Array): Promise<void> {
-    const response = await this.send(await this.createUpload(name, data.length), 0, data);
+  async upload(name: string, data: Uint8Array, shot?: string): Promise<void> {
+    const response = await this.send(await this.createUpload(name, data.length, shot), 0, data);
     if (response.status !== 204) throw new Error(`upload broke: ${response.status}`);
   }
 

@@ -1,6 +1,7 @@
 import type { ClipView } from '../../contract/clips.ts';
 import type { ErrorBody } from '../../contract/errors.ts';
 import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../contract/shots.ts';
+import type { MatteView } from '../../contract/mattes.ts';
 import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
 import type { PointBody, PointedOutline } from '../../contract/outlines.ts';
 import type { FollowBody, FollowView } from '../../contract/tracks.ts';
@@ -78,6 +79,9 @@ export const api = {
   followOutline: (shotId: string, shapeId: string, body: FollowBody) =>
     call<FollowView>('POST', `/shots/${shotId}/shapes/${shapeId}/follow`, body),
 
+  mattes: (shotId: string) => call<MatteView[]>('GET', `/shots/${shotId}/mattes`),
+  dismissMatte: (id: string) => call<MatteView>('POST', `/mattes/${id}/dismiss`),
+
   movers: (shotId: string) => call<{ search: SearchView | null }>('GET', `/shots/${shotId}/movers`),
   searchMovers: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers`),
   cancelSearch: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers/cancel`),
@@ -101,5 +105,6 @@ export const urls = {
   trackTable: (shotId: string, trackId: string, kind: 'csv' | 'json'): string =>
     `/api/shots/${shotId}/tracks/${trackId}/${kind}`,
   revealMaps: (key: string): string => `/api/reveals/${key}/maps`,
+  matteFrame: (id: string, frame: number): string => `/api/mattes/${id}/frames/${frame}`,
   exportFile: (id: string): string => `/api/exports/${id}/file`,
 };

@@ -1,7 +1,7 @@
 import {
   frameNumbers,
+  newRemoval,
   ranked,
-  SETTINGS_DEFAULTS,
   toShape,
   type RemovalNode,
   type ShapeNode,
@@ -15,17 +15,7 @@ import type { Ease, PathPoint } from '../../core/shapes/shape.ts';
 
 export function addRemoval(draft: ShotDocument): string {
   const id = crypto.randomUUID();
-  const last = ranked(draft.removals).at(-1)?.[1].rank ?? 0;
-  draft.removals[id] = {
-    name: `Thing ${Object.keys(draft.removals).length + 1}`,
-    rank: last + 1,
-    hidden: false,
-    grow: 0,
-    featherIn: 0,
-    featherOut: 2,
-    settings: { ...SETTINGS_DEFAULTS },
-    shapes: {},
-  };
+  draft.removals[id] = newRemoval(draft.removals, `Thing ${Object.keys(draft.removals).length + 1}`);
   return id;
 }
 
@@ -37,9 +27,12 @@ export function moveRemoval(draft: ShotDocument, id: string, before: string | un
   draft.removals[id].rank = left === undefined ? (right ?? 0) - 1 : right === undefined ? left + 1 : (left + right) / 2;
 }
 
-const NAMES: Record<ShapeNode['kind'], string> = { path: 'Outline', ellipse: 'Ellipse', rectangle: 'Box' };
+/** What can be drawn. */
+export type DrawnKind = Exclude<ShapeNode['kind'], 'matte'>;
 
-export function addShape(removal: RemovalNode, kind: ShapeNode['kind'], frame: number, points: PathPoint[]): string {
+const NAMES: Record<DrawnKind, string> = { path: 'Outline', ellipse: 'Ellipse', rectangle: 'Box' };
+
+export function addShape(removal: RemovalNode, kind: DrawnKind, frame: number, points: PathPoint[]): string {
   const id = crypto.randomUUID();
   const last = ranked(removal.shapes).at(-1)?.[1].rank ?? 0;
   const same = Object.values(removal.shapes).filter((s) => s.kind === kind).length;

@@ -1,16 +1,17 @@
 import { cornersOf, LIMITS, type ShotDocument } from '../../contract/document.ts';
 import { AppError } from '../../core/errors.ts';
-import { readShapesJson } from '../../core/shapes/shapeTable.ts';
+import { readShapesJson, type ShapeTable } from '../../core/shapes/shapeTable.ts';
 import { lossesOf } from '../../core/tracking/stretches.ts';
 import { readTrackCsv, readTrackJson, type TrackRow } from '../../core/tracking/trackTable.ts';
 import { addRemoval, addShape } from './edits.ts';
+import { readShapesSvg } from './readSvg.ts';
 import { addTrack } from './trackEdits.ts';
 
 /** What a file brought into the document. */
 export type BroughtIn = { kind: 'shapes'; removalId: string } | { kind: 'track'; trackId: string };
 
 /**
- * Brings a track (CSV or JSON) or shapes (JSON) into the document, as `docs/formats.md` describes them: a track of its own, or a
+ * Brings a track (CSV or JSON) or shapes (SVG or JSON) into the document, as `docs/formats.md` describes them: a track of its own, or a
  * removal of its own.
  *
  * @param name - Of the file.
@@ -18,8 +19,9 @@ export type BroughtIn = { kind: 'shapes'; removalId: string } | { kind: 'track';
  */
 export function bringIn(draft: ShotDocument, text: string, name: string): BroughtIn {
   const stem = name.replace(/\.[^.]*$/, '').slice(0, 60) || 'File';
+  if (/^\s*</.test(text)) return { kind: 'shapes', removalId: addShapes(draft, readShapesSvg(text, stem)) };
   if (!/^\s*[[{]/.test(text)) return { kind: 'track', trackId: addRows(draft, readTrackCsv(text), stem) };
-  if (/"shapes"\s*:/.test(text)) return { kind: 'shapes', removalId: addShapes(draft, text) };
+  if (/"shapes"\s*:/.test(text)) return { kind: 'shapes', removalId: addShapes(draft, readShapesJson(text)) };
   return { kind: 'track', trackId: addRows(draft, readTrackJson(text), stem) };
 }
 
@@ -40,8 +42,7 @@ function addRows(draft: ShotDocument, rows: TrackRow[], name: string): string {
   return id;
 }
 
-function addShapes(draft: ShotDocument, text: string): string {
-  const { shapes, name, holdFeather, ...edge } = readShapesJson(text);
+function addShapes(draft: ShotDocument, { shapes, name, holdFeather, ...edge }: ShapeTable): string {
   if (shapes.length > LIMITS.shapes)
     throw new AppError('shape_file', `The file has more than ${LIMITS.shapes} shapes.`);
   for (const { keys } of shapes) {

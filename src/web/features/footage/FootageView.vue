@@ -90,13 +90,8 @@ async function removeShot(shot: ShotView): Promise<void> {
       />
     </section>
 
-    <ul v-if="uploads.items.size > 0" class="list" aria-label="Uploads">
-      <UploadRow
-        v-for="item in uploads.items.values()"
-        :key="item.key"
-        :item="item"
-        @cancel="uploads.cancel(item.key)"
-      />
+    <ul v-if="uploads.itemsFor().length > 0" class="list" aria-label="Uploads">
+      <UploadRow v-for="item in uploads.itemsFor()" :key="item.key" :item="item" @cancel="uploads.cancel(item.key)" />
     </ul>
 
     <ul v-if="store.clips.length > 0" class="list" aria-label="Clips">
@@ -109,7 +104,7 @@ async function removeShot(shot: ShotView): Promise<void> {
         @remove-shot="removeShot"
       />
     </ul>
-    <div v-else-if="store.loaded && uploads.items.size === 0" class="empty">
+    <div v-else-if="store.loaded && uploads.itemsFor().length === 0" class="empty">
       <Film :size="40" :stroke-width="1.2" />
       <p>No footage yet. Drop the clips that someone walked through.</p>
     </div>

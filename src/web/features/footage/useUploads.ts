@@ -1,4 +1,4 @@
-import { reactive, readonly } from 'vue';
+import { reactive } from 'vue';
 import { Upload } from 'tus-js-client';
 
 /** One file on its way to the server. */
@@ -10,6 +10,8 @@ export interface UploadItem {
   state: 'sending' | 'waiting' | 'failed';
   /** Why it failed, in a sentence. */
   reason: string;
+  /** The shot that it is a matte for; a clip belongs to none. */
+  shot: string;
 }
 
 /** Retries go on for as long as a closed lid or a restarted server takes, ms. */
@@ -22,20 +24,23 @@ let next = 0;
 
 /** Sends files to the server: several at once, resumed where they were after a break or a reload. */
 export function useUploads() {
-  function add(files: Iterable<File>): void {
-    for (const file of files) void start(file);
+  /** @param shot - The files are mattes for this one. */
+  function add(files: Iterable<File>, shot = ''): void {
+    for (const file of files) void start(file, shot);
   }
 
-  async function start(file: File): Promise<void> {
+  async function start(file: File, shot: string): Promise<void> {
     const key = next++;
-    items.set(key, { key, name: file.name, size: file.size, sent: 0, state: 'sending', reason: '' });
+    items.set(key, { key, name: file.name, size: file.size, sent: 0, state: 'sending', reason: '', shot });
     const item = items.get(key)!;
     const upload = new Upload(file, {
       endpoint: '/api/uploads',
       chunkSize: CHUNK,
       retryDelays: RETRIES,
       removeFingerprintOnSuccess: true,
-      metadata: { filename: file.name },
+      metadata: { filename: file.name, ...(shot && { shot }) },
+      // A clip and a matte of the same bytes are two uploads.
+      fingerprint: (f) => Promise.resolve(['mnestra', shot, f.name, f.size, f.lastModified].join('-')),
       onProgress: (sent) => {
         item.sent = sent;
         item.state = 'sending';
@@ -71,7 +76,10 @@ export function useUploads() {
     items.delete(key);
   }
 
-  return { items: readonly(items), add, cancel };
+  /** Files on their way for a shot, or clips. */
+  const itemsFor = (shot = ''): UploadItem[] => [...items.values()].filter((item) => item.shot === shot);
+
+  return { itemsFor, add, cancel };
 }
 
 function reasonOf(error: Error & { originalResponse?: { getBody(): string } | null }): string {

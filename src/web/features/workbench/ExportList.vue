@@ -18,7 +18,8 @@ const KINDS: { value: ExportKind; label: string }[] = [
   { value: 'h264', label: 'Clean shot, small (H.264)' },
   { value: 'png', label: 'Clean shot, pictures (PNG, zip)' },
   { value: 'fill', label: 'Fill alone, with alpha' },
-  { value: 'matte', label: 'Matte' },
+  { value: 'matte', label: 'Matte, lossless (FFV1)' },
+  { value: 'matte_png', label: 'Matte, pictures (PNG, zip)' },
 ];
 const kind = ref<ExportKind>('ffv1');
 
@@ -29,7 +30,7 @@ function line(row: ExportView): string {
 }
 
 function start(): void {
-  const own = kind.value === 'fill' || kind.value === 'matte';
+  const own = kind.value === 'fill' || kind.value.startsWith('matte');
   void work.startExport(own ? { kind: kind.value, removalId: stage.removalId } : { kind: kind.value });
 }
 </script>

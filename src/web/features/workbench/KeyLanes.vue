@@ -2,6 +2,7 @@
 import { computed } from 'vue';
 import type { ShapeNode } from '../../../contract/document.ts';
 import { keyFrames } from '../../document/edits.ts';
+import { matteSpan } from './mattesStore.ts';
 import type { StripScale } from './stripCharts.ts';
 import { useStage } from './stageStore.ts';
 import type { KeyDrag } from './useKeyDrag.ts';
@@ -52,9 +53,10 @@ const KEY_SIGNS: Record<string, string> = {
   hold: 'M-5 -5h10v10h-10z',
 };
 
-function visibleSpan({ visible }: ShapeNode): { left: number; width: number } {
+function visibleSpan(shape: ShapeNode): { left: number; width: number } {
   const { first, count } = props.range;
-  const [a, b] = [visible?.from ?? first, (visible?.to ?? first + count - 1) + 1];
+  const { from, to } = shape.visible ?? matteSpan(shape) ?? { from: first, to: first + count - 1 };
+  const [a, b] = [Math.max(first, from), Math.min(first + count - 1, to) + 1];
   return { left: props.x(a), width: Math.max(0, props.x(b) - props.x(a)) };
 }
 </script>

@@ -10,6 +10,7 @@ import { usePlayer } from '../../picture/usePlayer.ts';
 import { useViewport } from '../../picture/useViewport.ts';
 import CoverageOverlay from './CoverageOverlay.vue';
 import MarksOverlay from './MarksOverlay.vue';
+import MatteOverlay from './MatteOverlay.vue';
 import MoverOverlay from './MoverOverlay.vue';
 import { useMovers } from './moversStore.ts';
 import PointOverlay from './PointOverlay.vue';
@@ -129,6 +130,14 @@ defineExpose({ player, viewport, editing, region, pointing, picture });
       :viewport="viewport"
       :removal-id="stage.removalId"
       :frame="player.shown.value"
+    />
+    <MatteOverlay
+      v-if="marksShown"
+      :viewport="viewport"
+      :removal-id="stage.removalId"
+      :frame="player.shown.value"
+      :width="info.width"
+      :height="info.height"
     />
     <CoverageOverlay v-if="marksShown" :viewport="viewport" :removal-id="stage.removalId" :frame="player.shown.value" />
     <WayOverlay

@@ -7,15 +7,24 @@ import { ranked } from '../../../contract/document.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { addRemoval, moveRemoval } from '../../document/edits.ts';
 import { bringIn, type BroughtIn } from '../../document/importEdits.ts';
+import { STAGES } from '../../../contract/takes.ts';
+import UploadRow from '../footage/UploadRow.vue';
+import { useUploads } from '../footage/useUploads.ts';
 import { standing } from './advice.ts';
+import { useMattes } from './mattesStore.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
+import WorkCard from './WorkCard.vue';
 import { useWork } from './workStore.ts';
 
 const doc = useDocument();
 const stage = useStage();
 const work = useWork();
 const reveals = useReveal();
+
+const uploads = useUploads();
+const mattes = useMattes();
+const coming = computed(() => uploads.itemsFor(doc.shotId));
 
 const removals = computed(() => ranked(doc.document.removals));
 const renaming = ref('');
@@ -31,14 +40,18 @@ function add(): void {
 
 const chooser = ref<HTMLInputElement>();
 
-/** Brings a track or shapes in from a file; what is wrong with it is said in a sentence. */
+/** What is sent to be read: the rest are tracks and shapes, which are text. */
+const isMatte = (name: string): boolean => /\.(zip|mkv|mov|mp4|webm|avi)$/i.test(name);
+
+/** Brings a matte, a track or shapes in from a file; what is wrong with it is said in a sentence. */
 async function bring(event: Event): Promise<void> {
   const input = event.target as HTMLInputElement;
   const file = input.files?.[0];
   if (!file) return;
-  const text = await file.text();
   // The same file may be chosen again.
   input.value = '';
+  if (isMatte(file.name)) return uploads.add([file], doc.shotId);
+  const text = await file.text();
   const found = await work.act(() => {
     let brought: BroughtIn | undefined;
     doc.edit(`Bring in “${file.name.slice(0, 80)}”`, (draft) => {
@@ -94,14 +107,21 @@ function finishRename(id: string): void {
   <section class="list">
     <header>
       <h2>What goes away</h2>
-      <input ref="chooser" type="file" accept=".json,.csv" hidden data-testid="bring-in" @change="bring" />
+      <input
+        ref="chooser"
+        type="file"
+        accept=".json,.csv,.svg,.zip,.mkv,.mov,.mp4,.webm,.avi"
+        hidden
+        data-testid="bring-in"
+        @change="bring"
+      />
       <Button
         text
         rounded
         size="small"
         severity="secondary"
         aria-label="Bring in a file"
-        title="Bring in shapes (JSON) or a track (CSV, JSON) from a file"
+        title="Bring in shapes (SVG, JSON), a track (CSV, JSON) or a matte (grey video, or a zip of PNG) from a file"
         @click="chooser?.click()"
         ><FileInput :size="16"
       /></Button>
@@ -157,6 +177,18 @@ function finishRename(id: string): void {
         </div>
       </li>
     </ol>
+    <ul v-if="coming.length > 0 || mattes.reading.length > 0" class="coming" aria-label="Mattes that come in">
+      <UploadRow v-for="item in coming" :key="item.key" :item="item" @cancel="uploads.cancel(item.key)" />
+      <WorkCard
+        v-for="matte in mattes.reading"
+        :key="matte.id"
+        :work="matte"
+        :name="matte.name"
+        :line="matte.error?.message ?? STAGES[matte.stage] ?? ''"
+        @stop="work.act(() => mattes.dismiss(matte.id))"
+        @remove="work.act(() => mattes.dismiss(matte.id))"
+      />
+    </ul>
     <p v-if="removals.length === 0" class="empty">Nothing yet. Add the first thing, or just draw on the picture.</p>
   </section>
 </template>
@@ -180,7 +212,8 @@ h2 {
   font-size: 14px;
   font-weight: 650;
 }
-ol {
+ol,
+.coming {
   margin: 0;
   padding: 0 8px 8px;
   list-style: none;

@@ -118,7 +118,28 @@ const changed = computed(() =>
         aria-label="What the shape does"
         @update:model-value="(value) => editShape('Change what a shape does', (s) => (s.operation = value))"
       />
-      <div class="row">
+      <template v-if="shape.matte">
+        <NumberField
+          label="Begins at frame"
+          hint="The frame of the clip at which the matte's first one lies"
+          :model-value="shape.matte.start"
+          :min="-1000000"
+          :max="1000000"
+          @commit="(value) => editShape('Move a matte in time', (s) => (s.matte!.start = value))"
+        />
+        <NumberField
+          label="Pace"
+          unit="×"
+          hint="How many of its frames go by with each of the clip's; below 0 it runs backwards"
+          :model-value="shape.matte.pace"
+          :min="-LIMITS.pace"
+          :max="LIMITS.pace"
+          :step="0.1"
+          :digits="3"
+          @commit="(value) => editShape('Change the pace of a matte', (s) => (s.matte!.pace = value))"
+        />
+      </template>
+      <div v-else class="row">
         <span>{{ keys.length === 1 ? 'the same on all frames' : `${keys.length} keys` }}</span>
         <Button
           v-if="!keyHere"
@@ -154,7 +175,7 @@ const changed = computed(() =>
         aria-label="How it goes on from this key"
         @update:model-value="(value) => editShape('Change how it goes on', (s) => (s.keys[frame].ease = value))"
       />
-      <div v-if="!shape.outline" class="row">
+      <div v-if="!shape.outline && !shape.matte" class="row">
         <span>Rides on</span>
         <Select
           :model-value="shape.rides?.track ?? ''"
@@ -242,7 +263,7 @@ const changed = computed(() =>
       />
     </details>
 
-    <p v-if="Object.keys(removal.shapes).length > 0" class="files">
+    <p v-if="Object.values(removal.shapes).some((s) => !s.matte)" class="files">
       Shapes as
       <a :href="urls.shapes(doc.shotId, stage.removalId, 'svg')" download>SVG</a> or
       <a :href="urls.shapes(doc.shotId, stage.removalId, 'json')" download>JSON</a>

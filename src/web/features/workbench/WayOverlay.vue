@@ -38,7 +38,7 @@ const neighbours = computed(() => {
 });
 /** Where the middle is, frame by frame: where the shape counts, over the shot or, of a shape that does not ride, its keys. */
 const way = computed(() => {
-  if (!shape.value || !node.value) return [];
+  if (!shape.value || !node.value || keys.value.length === 0) return [];
   const span = node.value.rides ? [props.shot.first, props.shot.last] : [keys.value[0], keys.value.at(-1)!];
   const { from = span[0], to = span[1] } = node.value.visible ?? {};
   const [a, b] = [Math.max(from, span[0]), Math.min(to, span[1])];

@@ -14,6 +14,7 @@ import ChosenPanel from './ChosenPanel.vue';
 import ExportList from './ExportList.vue';
 import MemoryStrip from './MemoryStrip.vue';
 import MoverList from './MoverList.vue';
+import { useMattes } from './mattesStore.ts';
 import { useMovers } from './moversStore.ts';
 import NextPanel from './NextPanel.vue';
 import OutlinePanel from './OutlinePanel.vue';
@@ -41,6 +42,7 @@ const reveals = useReveal();
 const tracks = useTracks();
 const outlines = useOutlines();
 const movers = useMovers();
+const mattes = useMattes();
 const clips = useClips();
 const toast = useToast();
 const router = useRouter();
@@ -66,7 +68,7 @@ async function open(): Promise<void> {
   reveals.reset();
   try {
     await doc.open(props.id);
-    await Promise.all([work.open(), tracks.open(), movers.open()]);
+    await Promise.all([work.open(), tracks.open(), movers.open(), mattes.open()]);
     stage.selectRemoval(ranked(doc.document.removals)[0]?.[0] ?? '');
   } catch (error) {
     problem.value = (error as Error).message;

@@ -160,8 +160,8 @@ function sticksOut({ shot, reveal, lookedAt }: AdviceInput): Advice | undefined 
 /** Frames far from every key that nobody has looked at yet, where an outline may have lost its thing. */
 function gaps({ shot, removal, reveal, lookedAt, takes: all }: AdviceInput): Advice | undefined {
   if (all.some((t) => t.state === 'done' && !t.stale)) return undefined;
-  for (const [shapeId, { name, keys, visible, rides }] of Object.entries(removal!.shapes)) {
-    if (rides) continue;
+  for (const [shapeId, { name, keys, visible, rides, matte }] of Object.entries(removal!.shapes)) {
+    if (rides || matte) continue;
     const frames = keyFrames({ keys } as RemovalNode['shapes'][string]);
     const first = Math.max(shot.first, visible?.from ?? 0);
     const last = Math.min(shot.last, visible?.to ?? Infinity);
@@ -287,8 +287,8 @@ export function standing(
   all: readonly TakeView[],
 ): string {
   const keys = Object.values(removal.shapes).reduce((n, s) => n + Object.keys(s.keys).length, 0);
-  if (keys === 0) return 'not drawn yet';
-  const parts = [`${keys} ${keys === 1 ? 'key' : 'keys'}`];
+  if (Object.keys(removal.shapes).length === 0) return 'not drawn yet';
+  const parts = [keys === 0 ? 'a matte' : `${keys} ${keys === 1 ? 'key' : 'keys'}`];
   if (reveal && reveal.total.hole > 0) parts.push(`${percent(1 - reveal.total.unseen / reveal.total.hole)} remembered`);
   const busy = all.find((t) => t.state === 'running' || t.state === 'queued');
   const pick = all.find((t) => t.picked);

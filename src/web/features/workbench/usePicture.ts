@@ -7,6 +7,7 @@ import { FrameSources, type Subject } from '../../picture/frameSources.ts';
 import { PictureRenderer, type Drawing, type Layer } from '../../picture/renderer.ts';
 import type { Player } from '../../picture/usePlayer.ts';
 import type { Size, Viewport } from '../../picture/useViewport.ts';
+import { useMattes } from './mattesStore.ts';
 import { useStage } from './stageStore.ts';
 import { useTracks } from './tracksStore.ts';
 import { useWork } from './workStore.ts';
@@ -29,6 +30,7 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
   const doc = useDocument();
   const work = useWork();
   const tracks = useTracks();
+  const mattes = useMattes();
   const sources: ShallowRef<FrameSources> = shallowRef(new FrameSources(clip.value, work.takeById));
   const failure = ref('');
   /** Whether a frame has been drawn at all. */
@@ -92,11 +94,14 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
     if (b !== undefined) sources.value.prefetch(b, frame);
   }
 
-  function matteLayer(frame: number): Layer {
+  async function matteLayer(frame: number): Promise<Layer> {
     const { width, height } = clip.value.info!;
+    await mattes.need(doc.document.removals[stage.removalId], frame);
     const marks = marksOf({ ...doc.document, tracks: tracks.tracks }, stage.removalId);
     const empty = { rect: { x: 0, y: 0, width: 0, height: 0 }, values: new Uint8Array() };
-    const { rect, values } = marks ? drawMatte(toRemoval(stage.removalId, marks), frame, width, height) : empty;
+    const { rect, values } = marks
+      ? drawMatte(toRemoval(stage.removalId, marks, 0, mattes.library), frame, width, height)
+      : empty;
     return { kind: 'grey', rect, values };
   }
 

@@ -1,0 +1,18 @@
+import Joi from 'joi';
+import type { WorkProgress } from './takes.ts';
+
+/** The bringing in of a matte: an upload that is read, and then lies in the document as a removal of its own. */
+export interface MatteView extends WorkProgress {
+  id: string;
+  shotId: string;
+  /** Of the file. */
+  name: string;
+}
+
+export const mattePicture = Joi.object<{ id: string; frame: number }, true>({
+  id: Joi.string().uuid().required(),
+  frame: Joi.number().integer().min(0).max(1_000_000).required(),
+});
+
+/** Header of a matte's picture: x, y, width and height of the part above 0; the body holds its values, a byte each. */
+export const RECT_HEADER = 'x-rect';

@@ -1,0 +1,72 @@
+import { defineStore } from 'pinia';
+import { ref, shallowRef } from 'vue';
+import { type RasterLibrary, type RemovalNode } from '../../../contract/document.ts';
+import { RECT_HEADER, type MatteView } from '../../../contract/mattes.ts';
+import { rasterFrame, type RasterPatch } from '../../../core/shapes/raster.ts';
+import { api, urls } from '../../api/client.ts';
+import { onServerEvent } from '../../api/events.ts';
+import { useDocument } from '../../document/documentStore.ts';
+
+/** Frames that are kept at hand; a matte's frame is small. */
+const KEPT = 400;
+
+/** Mattes that were brought in: those that are being read, and frames of those that the document uses. */
+export const useMattes = defineStore('mattes', () => {
+  const doc = useDocument();
+  const reading = shallowRef<MatteView[]>([]);
+  /** By file and frame; empty ones too, so that they are not asked for again. The oldest go first. */
+  const held = new Map<string, RasterPatch>();
+  /** Changes whenever a frame has come. */
+  const version = ref(0);
+
+  async function load(): Promise<void> {
+    const { shotId } = doc;
+    const list = await api.mattes(shotId).catch(() => undefined);
+    if (list && shotId === doc.shotId) reading.value = list;
+  }
+
+  async function open(): Promise<void> {
+    reading.value = [];
+    await load();
+  }
+
+  onServerEvent((event) => {
+    if (!doc.shotId || (event && event.shotId !== doc.shotId)) return;
+    if (!event || event.kind === 'matte') void load();
+  });
+
+  const dismiss = (id: string): Promise<unknown> => api.dismissMatte(id).then(load);
+
+  async function fetchFrame(file: string, frame: number): Promise<void> {
+    const response = await fetch(urls.matteFrame(file, frame)).catch(() => undefined);
+    if (!response?.ok) return;
+    const [x, y, width, height] = (response.headers.get(RECT_HEADER) ?? '0,0,0,0').split(',').map(Number);
+    const values = new Uint8Array(await response.arrayBuffer());
+    held.set(`${file} ${frame}`, { rect: { x, y, width, height }, values });
+    if (held.size > KEPT) held.delete(held.keys().next().value!);
+    version.value++;
+  }
+
+  /** Frames that are at hand. */
+  const library: RasterLibrary = (file) => (frame) => held.get(`${file} ${frame}`);
+
+  /** Fetches what a removal needs of its mattes at a frame of the clip. */
+  async function need(removal: RemovalNode | undefined, frame: number): Promise<void> {
+    const wanted = Object.values(removal?.shapes ?? {}).flatMap(({ matte }) => {
+      const at = matte && rasterFrame(matte, frame);
+      return at === undefined || held.has(`${matte!.file} ${at}`) ? [] : [[matte!.file, at] as const];
+    });
+    await Promise.all(wanted.map(([file, at]) => fetchFrame(file, at)));
+  }
+
+  return { reading, version, open, dismiss, library, need };
+});
+
+/** Frames of the clip over which a matte lies; undefined for any other shape. */
+export function matteSpan(shape: RemovalNode['shapes'][string]): { from: number; to: number } | undefined {
+  const { matte } = shape;
+  if (!matte) return undefined;
+  if (matte.pace === 0) return { from: 0, to: Infinity };
+  const ends = [0, matte.count - 1].map((f) => matte.start + Math.round(f / matte.pace));
+  return { from: Math.max(0, Math.min(...ends)), to: Math.max(...ends) };
+}
