@@ -130,6 +130,7 @@ function printMovers(name: string, s: MoverScore): void {
   const percent = (v: number): string => (Number.isFinite(v) ? `${(100 * v).toFixed(1)} %` : '–');
   process.stdout.write(
     `${name}: movers, ${s.foundParts} of ${s.parts} true parts found, ${s.falseOnes} of ${s.listed} listed are none; ` +
+      `agreement with bodies alone ${percent(s.bodies.alone)} without shadows, ${percent(s.bodies.whole)} with them; ` +
       `grown by 6 px it covers ${percent(s.covered)} of the true matte and is ${s.size.toFixed(2)} times as large; ` +
       `${(s.search.cpuSeconds / s.decode.cpuSeconds).toFixed(2)} x the CPU time of decoding, decoding included\n\n`,
   );

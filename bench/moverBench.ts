@@ -19,6 +19,8 @@ export interface MoverScore {
   /** Share of the true matte that the found one covers once it has grown by 6 px; and how large that is against it. */
   covered: number;
   size: number;
+  /** Intersection over union with all true bodies that move, of the matte as found and without its shadows, mean of frames. */
+  bodies: { whole: number; alone: number };
   search: Usage;
   decode: Usage;
 }
@@ -44,15 +46,22 @@ export async function benchMovers(shot: Shot, folder: string, scratch: string): 
     MNESTRA,
     ...['movers', '--quiet', '--input', files.clip, '--output', output, '--json', json],
   ]);
+  const bare = join(scratch, 'bodies.mkv');
+  await measureProcess('node', [
+    MNESTRA,
+    ...['movers', '--quiet', '--without-shadows', '--input', files.clip, '--output', bare],
+  ]);
   const { movers } = JSON.parse(readFileSync(json, 'utf8')) as { movers: Listed[] };
   const found = await Footage.open(output, scratch, 'found', true);
   const matte = await Footage.open(files.matte, scratch, 'matte', true);
   const renderer = await Renderer.create(shot.lens);
   const truth = new Truth(renderer, shot, shot.build(renderer));
+  const alone = await Footage.open(bare, scratch, 'alone', true);
   const score = judge(shot, truth, found, matte, movers);
-  for (const f of [found, matte]) await f.close();
-  await rm(output);
-  return { ...score, search, decode };
+  const bodies = judgeBodies(shot, truth, found, alone);
+  for (const f of [found, matte, alone]) await f.close();
+  for (const path of [output, bare]) await rm(path);
+  return { ...score, bodies, search, decode };
 }
 
 function judge(
@@ -61,7 +70,7 @@ function judge(
   found: Footage,
   matte: Footage,
   movers: Listed[],
-): Omit<MoverScore, 'search' | 'decode'> {
+): Omit<MoverScore, 'search' | 'decode' | 'bodies'> {
   const { width: w, height: h } = shot.lens;
   const parts = new Map<number, { largest: number; all: number; hit: number }>();
   const hits = movers.map(() => 0);
@@ -116,6 +125,31 @@ function judge(
     covered: covered / truly,
     size: size / truly,
   };
+}
+
+/** How well what was found agrees with the bodies that move, on a grid. */
+function judgeBodies(shot: Shot, truth: Truth, whole: Footage, alone: Footage): MoverScore['bodies'] {
+  const { width: w, height: h } = shot.lens;
+  const ratios: [number, number][] = [];
+  for (let t = 0; t < shot.frames; t += EVERY) {
+    const moving = truth.moving(t);
+    const bodies = [...truth.bodies(t).values()];
+    const masks = [whole.bytes(t), alone.bytes(t)];
+    const counts = masks.map(() => ({ both: 0, any: 0 }));
+    for (let y = 1; y < h; y += 3) {
+      for (let x = 1; x < w; x += 3) {
+        const found = masks.map((m) => m[y * w + x] > 0);
+        const isBody = bodies.some((covers) => covers(x, y)) && moving.some(({ covers }) => covers(x, y));
+        counts.forEach((c, k) => {
+          if (found[k] && isBody) c.both++;
+          if (found[k] || isBody) c.any++;
+        });
+      }
+    }
+    if (counts[0].any > 100) ratios.push(counts.map((c) => c.both / c.any) as [number, number]);
+  }
+  const mean = (k: 0 | 1): number => ratios.reduce((sum, r) => sum + r[k], 0) / ratios.length;
+  return { whole: mean(0), alone: mean(1) };
 }
 
 function isIn({ first, frames }: Listed, t: number, x: number, y: number): boolean {

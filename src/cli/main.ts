@@ -43,7 +43,7 @@ const HELP = `mnestra: removes what should not be in a shot
       --first N, --last N   frames to follow it over (all)
       --json FILE       its frames, with a confidence (0..1) for each
       --threads N
-  mnestra movers --input FILE --output FILE [--json FILE] [--only N,N] [--threads N]
+  mnestra movers --input FILE --output FILE [--json FILE] [--only N,N] [--without-shadows] [--threads N]
       everything that moves against the background: a grey video (255 on what moves), and a list of it;
       with --only the video holds those with these numbers in the list, counted from 1
   mnestra coverage --input FILE --matte FILE [--json FILE] [--threads N]
@@ -80,6 +80,7 @@ const OPTIONS = {
   remove: { type: 'string', multiple: true },
   box: { type: 'string' },
   last: { type: 'string' },
+  'without-shadows': { type: 'boolean' },
   'no-grain': { type: 'boolean' },
   draft: { type: 'boolean' },
   quiet: { type: 'boolean' },
@@ -206,6 +207,7 @@ function moversRequest(v: Values) {
     output: required(v.output, '--output'),
     json: v.json,
     only: v.only === undefined ? undefined : numbersOf('--only', v.only),
+    withoutShadows: v['without-shadows'] === true,
     threads: whole('--threads', v.threads, 1, 64),
   };
 }

@@ -18,19 +18,23 @@ export interface MoversCommand {
   json?: string;
   /** Numbers in the list, from 1, of those that the matte holds; without it all. */
   only?: number[];
+  /** Leave the shadows of movers alone. */
+  withoutShadows: boolean;
   threads?: number;
 }
 
 /** `mnestra movers`. */
 export async function moversCommand(request: MoversCommand, terminal: Terminal, signal: AbortSignal): Promise<void> {
-  const { input, output, json, only, threads } = request;
+  const { input, output, json, only, withoutShadows, threads } = request;
   const clip = await probeClip(input);
   await mkdir(dirname(resolve(output)), { recursive: true });
   await inScratch(clip.frames * 480 * 480 * 3, 'The search', async (folder) => {
     terminal.stage('decode');
     const small = await decodeSmall(input, clip, join(folder, 'small.raw'), signal);
     const onProgress = (stage: string, done: number): void => terminal.progress(stage, done);
-    const { movers } = await findMovers({ frames: small, count: small.count, threads, signal, onProgress });
+    const wanted = { frames: small, count: small.count, shades: withoutShadows, threads, signal, onProgress };
+    const found = await findMovers(wanted);
+    const movers = found.movers.map((m, i): Mover => ({ ...m, masks: found.bodies?.[i] ?? m.masks }));
     terminal.stage('write');
     const stored = storedFormat('gray', clip.width, clip.height);
     const missing = only?.find((n) => n > movers.length);

@@ -18,7 +18,8 @@ import { boxOf, fillMatteCells, type MatteCells } from '../core/image/matteCells
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
 import { LocalMotion } from '../core/motion/localMotion.ts';
-import { unlikenessOf } from '../core/movers/evidence.ts';
+import { shadeIn } from '../core/movers/bodies.ts';
+import { evidenceOf, unlikenessOf } from '../core/movers/evidence.ts';
 import { FrameLayer } from '../core/movers/layFrames.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import { moversOf, type Mover } from '../core/movers/movers.ts';
@@ -28,6 +29,20 @@ import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
 import type { Kernels } from '../kernels/index.ts';
 import { RawStore } from './rawStore.ts';
+
+export interface MovingTask {
+  first: number;
+  /** One beyond. */
+  last: number;
+  /** Whether shadows are told apart. */
+  shades: boolean;
+}
+
+/** Regions of a frame that move against the background, and what in them is the ground in less light, if that was asked for. */
+export interface MovingFrame {
+  regions: MaskPatch[];
+  shade?: MaskPatch;
+}
 
 /** Everything a thread needs to know of the job; sent once. */
 export interface SessionJob {
@@ -168,15 +183,17 @@ export class EngineSession {
     return state[t * cols * rows + r * cols + c] !== 0;
   };
 
-  /** Regions of frames first..last-1 that move against the background. */
-  findMoving({ first, last }: { first: number; last: number }): MaskPatch[][] {
+  /** What moves against the background in frames first..last-1. */
+  findMoving({ first, last, shades }: MovingTask): MovingFrame[] {
     this.layer ??= new FrameLayer(this.kernels, this.frames, this.motion!, LAYER_SLOTS);
-    const { width, height } = this.job.frames.format;
-    const out: MaskPatch[][] = [];
-    for (let t = first; t < last; t++) {
-      out.push(movingRegions(unlikenessOf(this.kernels, this.layer, t, this.frames.count), width, height));
-    }
-    return out;
+    const { format } = this.job.frames;
+    const { kernels, layer, frames } = this;
+    return Array.from({ length: last - first }, (_, k): MovingFrame => {
+      const evidence = shades && evidenceOf(kernels, layer, first + k, frames.count);
+      const unlikeness = evidence ? evidence.unlikeness : unlikenessOf(kernels, layer, first + k, frames.count);
+      const regions = movingRegions(unlikeness, format.width, format.height);
+      return { regions, ...(evidence && { shade: shadeIn(evidence, format, regions) }) };
+    });
   }
 
   /** What moves, from the regions of all frames. */

@@ -3,15 +3,19 @@ import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import type { FrameFormat } from '../core/image/format.ts';
 import { createMatteCells } from '../core/image/matteCells.ts';
 import type { CameraMotionData } from '../core/motion/cameraMotion.ts';
+import { bodyOf } from '../core/movers/bodies.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
+import type { MovingFrame } from './engineSession.ts';
 import { EngineThreads, inStretches } from './threads.ts';
 
 export interface MoversOptions {
   /** Small frames, as for a draft. */
   frames: { path: string; format: FrameFormat };
   count: number;
+  /** Whether shadows are told apart from what casts them. */
+  shades?: boolean;
   threads?: number;
   signal?: AbortSignal;
   onProgress?(stage: 'motion' | 'movers', done: number): void;
@@ -23,6 +27,8 @@ const CHUNK = 8;
 /** What moves in a shot, and how its camera moves; all in px of the small frames. */
 export interface Found {
   movers: Mover[];
+  /** Per mover its masks without its shadow, if that was asked for. */
+  bodies?: MaskPatch[][];
   camera: CameraMotionData;
 }
 
@@ -31,9 +37,17 @@ export async function findMovers(options: MoversOptions): Promise<Found> {
   return withCamera(options, async (threads, camera) => {
     await threads.all('setMotion', camera);
     const { count } = options;
-    const search = (range: { first: number; last: number }): Promise<MaskPatch[][]> => threads.run('findMoving', range);
-    const regions = await inStretches(count, CHUNK, search, (done) => options.onProgress?.('movers', done));
-    return { movers: await threads.run('linkMovers', regions), camera };
+    const { shades = false } = options;
+    const search = (range: { first: number; last: number }): Promise<MovingFrame[]> =>
+      threads.run('findMoving', { ...range, shades });
+    const frames = await inStretches(count, CHUNK, search, (done) => options.onProgress?.('movers', done));
+    const movers = await threads.run(
+      'linkMovers',
+      frames.map((f) => f.regions),
+    );
+    if (!shades) return { movers, camera };
+    const shade = frames.map((f) => f.shade!);
+    return { movers, bodies: movers.map((m) => bodyOf(m, shade)), camera };
   });
 }
 

@@ -71,6 +71,30 @@ describe('a search for what moves', () => {
     }
   });
 
+  it('tells a mover from the shadow that it casts', async () => {
+    // The shadow reaches 46 px to the right of the block's foot, and darkens the ground to six tenths.
+    const light = '(1-0.4*between(X,290-6*N,349-6*N)*between(Y,108,131))';
+    const chroma = (plane: string): string => `'128+(${plane}(X,Y)-128)*${light}'`;
+    const shade = `geq=lum='lum(X,Y)*${light}':cb=${chroma('cb')}:cr=${chroma('cr')}`;
+    // Ground without hard texture: what a shadow changes must be more than what half a px changes.
+    const soft = CROSSING.replace('120+40*sin(X/3)*cos(Y/5)+30*', '150+20*sin(X/7)*cos(Y/5)+10*').replace(
+      'alls=60',
+      'alls=40',
+    );
+    const shaded = soft.replace('[ground];', `,${shade}[ground];`);
+    house.film('shaded.mp4', shaded, '-crf', '14');
+    const cast = await newShot('shaded.mp4');
+    await searched(cast);
+    const whole = await outlinesOf(cast, 0);
+    const path = `/shots/${cast.id}/movers/0/outlines-without-shadow`;
+    const body = (await house.call<MoverOutlines>('GET', path)).body;
+    const right = (places: number[]): number => Math.max(...places.filter((_, i) => i % 2 === 0));
+    for (const t of [20, 24, 28]) {
+      expect(Math.abs(right(whole[t]) - (350 - 6 * t))).toBeLessThan(NEAR_PX);
+      expect(Math.abs(right(body[t]) - (280 - 6 * t + 24))).toBeLessThan(1.5 * NEAR_PX);
+    }
+  });
+
   it('counts frames as the clip does, and places as the picture is shown', async () => {
     await setRotation(house.at('crossing.mp4'), house.at('turned.mp4'), 90);
     const turned = await newShot('turned.mp4', 10, 35);
@@ -95,14 +119,22 @@ describe('a search for what moves', () => {
       return search.state === 'done' ? search : undefined;
     }, 'the next worker');
     expect(again.movers).toHaveLength(1);
-    await house.call('POST', `/shots/${shot.id}/movers`);
-    expect((await house.call('POST', `/shots/${shot.id}/movers/cancel`)).status).toBe(200);
-    const stopped = await house.until(async () => {
-      const { search } = (await house.call<{ search: SearchView }>('GET', `/shots/${shot.id}/movers`)).body;
-      return ['cancelled', 'done'].includes(search.state) ? search : undefined;
-    }, 'the stop');
-    expect(stopped.state).toBe('cancelled');
+    expect(await stoppedInTime()).toBe(true);
   });
+
+  /** Starts searches until one is stopped before it is done: that of a small clip may be over between two calls. */
+  async function stoppedInTime(): Promise<boolean> {
+    for (let tries = 0; tries < 6; tries++) {
+      await house.call('POST', `/shots/${shot.id}/movers`);
+      expect((await house.call('POST', `/shots/${shot.id}/movers/cancel`)).status).toBe(200);
+      const { state } = await house.until(async () => {
+        const { search } = (await house.call<{ search: SearchView }>('GET', `/shots/${shot.id}/movers`)).body;
+        return ['cancelled', 'done'].includes(search.state) ? search : undefined;
+      }, 'the stop');
+      if (state === 'cancelled') return true;
+    }
+    return false;
+  }
 
   it('refuses what is not there with a code', async () => {
     const codes = async (path: string, method = 'GET'): Promise<[number, string]> => {

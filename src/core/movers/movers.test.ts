@@ -3,10 +3,11 @@ import { identity3, type Matrix3 } from '../geometry/homography.ts';
 import type { FrameFormat, FrameReader } from '../image/format.ts';
 import { CameraMotion } from '../motion/cameraMotion.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
+import { shadeIn, withoutShade } from './bodies.ts';
 import { enlarge } from './enlarge.ts';
 import { unlikenessOf, UNKNOWN } from './evidence.ts';
 import { FrameLayer } from './layFrames.ts';
-import { areaOf, centreOf, distanceFrom, grown, patchOf, shared, union, type MaskPatch } from './maskPatch.ts';
+import { areaOf, at, centreOf, distanceFrom, grown, patchOf, shared, union, type MaskPatch } from './maskPatch.ts';
 import { moversOf } from './movers.ts';
 import { movingRegions } from './segment.ts';
 
@@ -165,5 +166,41 @@ describe('movingRegions', () => {
     const cost = unlikenessOf(kernels, layer, 1, 3);
     expect(cost.every((c) => c === UNKNOWN)).toBe(true);
     expect(movingRegions(cost, w, h)).toEqual([]);
+  });
+});
+
+describe('a mover without its shadow', () => {
+  /** A body of 8 x 20 px, and a shadow of 16 x 5 px at its foot, to the right. */
+  const body = box(20, 10, 8, 20);
+  const whole = union(body, box(24, 27, 20, 5));
+  const shadow = box(29, 27, 15, 5);
+
+  it('is what is left when the shade is taken away, without crumbs', () => {
+    const alone = withoutShade(whole, union(shadow, box(20, 15, 1, 1)));
+    expect(shared(alone, shadow)).toBe(0);
+    // A single px of shade in the body is no shadow; what lies under the shadow's near end stays with the body.
+    expect(shared(alone, body)).toBe(areaOf(body));
+    expect(areaOf(alone)).toBeLessThan(areaOf(body) + 30);
+  });
+
+  it('is all of it if there is no shade, or nothing else', () => {
+    expect(withoutShade(whole, box(100, 50, 10, 10))).toBe(whole);
+    expect(withoutShade(whole, box(0, 0, 100, 60))).toBe(whole);
+  });
+
+  it('is told by the ground’s texture, which is there in less light', () => {
+    const [w, h] = [64, 48];
+    const ground = Uint16Array.from(
+      { length: w * h },
+      (_, i) => 1500 + 500 * Math.sin(i * 1.7) + 300 * Math.sin(i / 5),
+    );
+    const inShadow = (i: number): boolean => at(shadow, i % w, Math.floor(i / w)) === 1;
+    const inBody = (i: number): boolean => at(body, i % w, Math.floor(i / w)) === 1;
+    const own = ground.map((v, i) => (inShadow(i) ? 0.6 * v : inBody(i) ? 700 + ((i * 37) % 200) : v));
+    const evidence = { unlikeness: new Uint16Array(w * h), own: [own], background: [ground] };
+    const shade = shadeIn(evidence, { width: w, height: h }, [whole]);
+    expect(shared(shade, shadow)).toBeGreaterThan(0.9 * areaOf(shadow));
+    expect(shared(shade, body)).toBeLessThan(0.1 * areaOf(body));
+    expect(areaOf(shadeIn(evidence, { width: w, height: h }, []))).toBe(0);
   });
 });

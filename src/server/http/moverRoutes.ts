@@ -27,12 +27,14 @@ export function moverRoutes(movers: MoverService): Endpoint[] {
       params: idParams,
       work: ({ id }) => movers.cancel(id),
     }),
-    json({
-      method: 'get',
-      path: '/shots/:id/movers/:mover/outlines',
-      summary: 'The outline of a mover on each of its frames',
-      params: moverParams,
-      work: ({ id, mover }) => movers.outlines(id, mover),
-    }),
+    ...(['whole', 'body'] as const).map((of) =>
+      json({
+        method: 'get',
+        path: `/shots/:id/movers/:mover/${of === 'whole' ? 'outlines' : 'outlines-without-shadow'}`,
+        summary: `The outline of a mover on each of its frames, ${of === 'whole' ? 'with' : 'without'} its shadow`,
+        params: moverParams,
+        work: ({ id, mover }) => movers.outlines(id, mover, of),
+      }),
+    ),
   ];
 }

@@ -1,7 +1,7 @@
 import { writeFile } from 'node:fs/promises';
 import type { MoverOutlines, MoverView } from '../../contract/movers.ts';
 import type { Point } from '../../core/geometry/homography.ts';
-import { inClip } from '../../core/movers/maskPatch.ts';
+import { inClip, type MaskPatch } from '../../core/movers/maskPatch.ts';
 import type { Mover } from '../../core/movers/movers.ts';
 import { findMovers } from '../../media/moversWork.ts';
 import { pauses } from '../../media/pauses.ts';
@@ -9,7 +9,7 @@ import { flat, roughOutline } from '../../media/shownOutline.ts';
 import { toShown } from '../../media/turn.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { storedClip } from '../services/layers.ts';
-import { writeCamera, writeMasks } from '../services/moverOutlines.ts';
+import { writeCamera, writeMasks, type FoundOutlines } from '../services/moverOutlines.ts';
 import { Clip } from '../store/clip.ts';
 import { Search } from '../store/search.ts';
 import { Shot } from '../store/shot.ts';
@@ -30,52 +30,55 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
     work.report('decode', 0);
     const frames = await context.stores.small({ clip, first, count }, work.signal);
     const onProgress = (stage: string, done: number): void => work.report(stage, done);
-    const { movers, camera } = await findMovers({ frames, count, signal: work.signal, onProgress });
+    const wanted = { frames, count, shades: true, signal: work.signal, onProgress };
+    const { movers, bodies, camera } = await findMovers(wanted);
     const pause = pauses(work.signal);
-    const listed: Listing[] = [];
-    for (const mover of movers.slice(0, MOST_MOVERS)) {
-      listed.push(await listing(mover, first, frames.factor, clip, pause));
+    const listed: MoverView[] = [];
+    const found: FoundOutlines[] = [];
+    for (const [i, mover] of movers.slice(0, MOST_MOVERS).entries()) {
+      const outline = (masks: MaskPatch[]): Promise<MoverOutlines> =>
+        outlinesOf(masks, first + mover.first, frames.factor, clip, pause);
+      const whole = await outline(mover.masks);
+      found.push({ whole, body: await outline(bodies![i]) });
+      listed.push(viewOf(mover, whole, first, frames.factor, clip));
     }
-    await writeFile(context.files.search(id, 'json'), JSON.stringify(listed.map((m) => m.outlines)));
+    await writeFile(context.files.search(id, 'json'), JSON.stringify(found));
     const masks = movers.map((m) => ({ first: first + m.first, masks: m.masks }));
     await writeMasks(context.files, id, masks);
     await writeCamera(context.files, id, camera);
-    return { movers: listed.map((m) => m.view) };
+    return { movers: listed };
   });
 }
 
-interface Listing {
-  view: MoverView;
-  outlines: MoverOutlines;
-}
-
-/** A mover in frames of the clip and px of the picture as shown. */
-async function listing(
-  mover: Mover,
+/** Outlines of masks, in frames of the clip and px of the picture as shown. @param first - The clip's frame of the first mask. */
+async function outlinesOf(
+  masks: readonly MaskPatch[],
   first: number,
   factor: number,
   clip: StoredClip,
   pause: () => Promise<void>,
-): Promise<Listing> {
-  const outlines: MoverOutlines = {};
-  for (const [k, mask] of mover.masks.entries()) {
+): Promise<MoverOutlines> {
+  const out: MoverOutlines = {};
+  for (const [k, mask] of masks.entries()) {
     const outline = roughOutline(mask, factor, clip.info);
-    if (outline.length > 0) outlines[first + mover.first + k] = outline;
+    if (outline.length > 0) out[first + k] = outline;
     await pause();
   }
+  return out;
+}
+
+/** A mover in frames of the clip and px of the picture as shown. */
+function viewOf(mover: Mover, outlines: MoverOutlines, first: number, factor: number, clip: StoredClip): MoverView {
   const { rotation, width, height } = clip.info;
   const middle = (p: Point): Point =>
     toShown({ x: inClip(p.x, factor), y: inClip(p.y, factor) }, rotation, width, height);
   const best = first + mover.best;
   return {
-    outlines,
-    view: {
-      first: first + mover.first,
-      last: first + mover.last,
-      best,
-      box: boxOf(outlines[best] ?? []),
-      path: flat(mover.path.map(middle)),
-    },
+    first: first + mover.first,
+    last: first + mover.last,
+    best,
+    box: boxOf(outlines[best] ?? []),
+    path: flat(mover.path.map(middle)),
   };
 }
 

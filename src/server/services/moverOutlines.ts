@@ -1,11 +1,18 @@
 import { readFile, rm, writeFile } from 'node:fs/promises';
 import { deserialize, serialize } from 'node:v8';
+import type { MoverOutlines } from '../../contract/movers.ts';
 import type { CameraMotionData } from '../../core/motion/cameraMotion.ts';
 import type { Mover } from '../../core/movers/movers.ts';
 import type { Files } from '../files.ts';
 
 /** Masks that a search found, in frames of the clip, as they are kept for the coverage watch. */
 export type FoundMasks = Pick<Mover, 'first' | 'masks'>[];
+
+/** Outlines of a mover, with its shadow and without. */
+export interface FoundOutlines {
+  whole: MoverOutlines;
+  body: MoverOutlines;
+}
 
 export async function writeMasks(files: Files, searchId: string, masks: FoundMasks): Promise<void> {
   await writeFile(files.search(searchId, 'masks'), serialize(masks));

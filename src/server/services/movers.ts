@@ -9,7 +9,7 @@ import { Clip } from '../store/clip.ts';
 import { Search, searchView } from '../store/search.ts';
 import { shotView } from '../store/shot.ts';
 import { cancelWork } from '../store/work.ts';
-import { removeFound } from './moverOutlines.ts';
+import { removeFound, type FoundOutlines } from './moverOutlines.ts';
 import { findShot } from './shots.ts';
 
 interface MoverDoors {
@@ -54,15 +54,17 @@ export class MoverService {
     return this.changed(row);
   }
 
-  /** The outline of a mover on each of its frames. @throws AppError `not_found`. */
-  async outlines(shotId: string, mover: number): Promise<MoverOutlines> {
+  /** The outline of a mover on each of its frames, with its shadow or without. @throws AppError `not_found`. */
+  async outlines(shotId: string, mover: number, of: keyof FoundOutlines): Promise<MoverOutlines> {
     const row = await this.find(shotId);
     const text = await readFile(this.files.search(row.id, 'json'), 'utf8').catch(() => '[]');
-    const all = JSON.parse(text) as MoverOutlines[];
+    // A search of before shadows were told apart has one outline for both.
+    const all = JSON.parse(text) as (FoundOutlines | MoverOutlines)[];
     if (row.state !== 'done' || mover >= all.length) {
       throw new AppError('not_found', `No mover ${mover} was found in this shot. Search it again.`);
     }
-    return all[mover];
+    const found = all[mover];
+    return 'whole' in found ? (found as FoundOutlines)[of] : found;
   }
 
   private async find(shotId: string): Promise<Search> {

@@ -85,8 +85,8 @@ export const api = {
   movers: (shotId: string) => call<{ search: SearchView | null }>('GET', `/shots/${shotId}/movers`),
   searchMovers: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers`),
   cancelSearch: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers/cancel`),
-  moverOutlines: (shotId: string, mover: number) =>
-    call<MoverOutlines>('GET', `/shots/${shotId}/movers/${mover}/outlines`),
+  moverOutlines: (shotId: string, mover: number, shadow: boolean) =>
+    call<MoverOutlines>('GET', `/shots/${shotId}/movers/${mover}/outlines${shadow ? '' : '-without-shadow'}`),
 
   exports: (shotId: string) => call<ExportView[]>('GET', `/shots/${shotId}/exports`),
   addExport: (shotId: string, body: ExportBody) => call<ExportView>('POST', `/shots/${shotId}/exports`, body),

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import Button from 'primevue/button';
 import ProgressBar from 'primevue/progressbar';
+import ToggleSwitch from 'primevue/toggleswitch';
 import { computed } from 'vue';
 import type { ClipView } from '../../../contract/clips.ts';
 import type { MoverView } from '../../../contract/movers.ts';
@@ -53,6 +54,9 @@ function crop({ box: [x, y, width, height] }: MoverView): Record<string, string>
         Nothing was found that moves by itself.
       </p>
       <p v-else-if="store.search?.state !== 'done'">Finds what moves against the background, and outlines it.</p>
+      <label v-if="store.movers.length > 0" class="shadows" title="Whether a mover comes with the shadow that it casts">
+        <span>with their shadows</span><ToggleSwitch v-model="store.shadows" />
+      </label>
       <ol>
         <li
           v-for="(mover, i) in store.movers"
@@ -122,6 +126,12 @@ li {
   display: flex;
   gap: 9px;
   padding: 6px 0;
+}
+.shadows {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  font-size: 12.5px;
 }
 .window {
   position: relative;

@@ -16,6 +16,8 @@ export const useMovers = defineStore('movers', () => {
   const search = shallowRef<SearchView | null>(null);
   /** The mover that is pointed at in the list; -1 for none. */
   const shown = ref(-1);
+  /** Whether movers come with their shadows. */
+  const shadows = ref(true);
   let asked = 0;
 
   const busy = computed(() => search.value !== null && isBusy(search.value.state));
@@ -46,7 +48,7 @@ export const useMovers = defineStore('movers', () => {
 
   /** Makes a removal of a mover and chooses it. */
   async function goesAway(mover: number): Promise<void> {
-    const outlines = await work.act(() => api.moverOutlines(doc.shotId, mover));
+    const outlines = await work.act(() => api.moverOutlines(doc.shotId, mover, shadows.value));
     if (!outlines) return;
     let id = '';
     doc.edit(`Take away “${nameOf(mover)}”`, (draft) => {
@@ -58,7 +60,7 @@ export const useMovers = defineStore('movers', () => {
   /** Lets a mover stay in front of the removal at hand. */
   async function staysInFront(mover: number): Promise<void> {
     const { removalId } = stage;
-    const outlines = await work.act(() => api.moverOutlines(doc.shotId, mover));
+    const outlines = await work.act(() => api.moverOutlines(doc.shotId, mover, shadows.value));
     if (!outlines || !(removalId in doc.document.removals)) return;
     let id = '';
     doc.edit(`Keep “${nameOf(mover)}” in front`, (draft) => {
@@ -67,5 +69,5 @@ export const useMovers = defineStore('movers', () => {
     stage.selectShape(id);
   }
 
-  return { search, movers, shown, busy, open, start, stop, nameOf, goesAway, staysInFront };
+  return { search, movers, shown, shadows, busy, open, start, stop, nameOf, goesAway, staysInFront };
 });

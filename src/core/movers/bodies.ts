@@ -1,0 +1,91 @@
+import { around, type Rect } from '../image/format.ts';
+import { areaOf, at, common, grown, maskIn, trimmed, type MaskPatch } from './maskPatch.ts';
+import type { Evidence } from './evidence.ts';
+import type { Mover } from './movers.ts';
+import { shadeOf } from './shade.ts';
+
+/** From here on a px counts as ground in less light. */
+const SHADED = 0.5;
+/** Strips of body between shade, and of shade within the body, up to twice this wide are taken for what is around them, px. */
+const SPECK_PX = 1;
+/** A part that hangs loose of the largest and is smaller than this share of it is left with the shadow. */
+const LOOSE = 0.25;
+
+/** What of a frame's moving regions is ground in less light. */
+export function shadeIn(
+  evidence: Evidence,
+  { width, height }: { width: number; height: number },
+  regions: readonly MaskPatch[],
+): MaskPatch {
+  const none: Rect = { x: 0, y: 0, width: 0, height: 0 };
+  const rect = regions.reduce<Rect>((r, m) => around(r, m), none);
+  if (rect.width === 0) return { ...none, data: new Uint8Array(0) };
+  const shade = shadeOf(evidence, width, height, rect);
+  const data = new Uint8Array(rect.width * rect.height);
+  for (let v = 0; v < rect.height; v++) {
+    const row = (rect.y + v) * width + rect.x;
+    for (let u = 0; u < rect.width; u++) data[v * rect.width + u] = shade[row + u] > SHADED ? 1 : 0;
+  }
+  return trimmed({ ...rect, data });
+}
+
+/** A mover without its shadow. @param shades - Per frame of the footage, from {@link shadeIn}. */
+export const bodyOf = ({ first, masks }: Mover, shades: readonly MaskPatch[]): MaskPatch[] =>
+  masks.map((mask, k) => withoutShade(mask, shades[first + k]));
+
+/** A mask without the shade in it; all of it if nothing else is left. */
+export function withoutShade(mask: MaskPatch, shade: MaskPatch): MaskPatch {
+  const both = common(mask, shade);
+  if (areaOf(both) === 0) return mask;
+  const lit = minus(mask, opened(both));
+  const body = largestParts(opened(lit));
+  return areaOf(body) === 0 ? mask : trimmed(body);
+}
+
+function minus(a: MaskPatch, b: MaskPatch): MaskPatch {
+  const other = maskIn(b, a);
+  return { ...a, data: a.data.map((v, i) => v & (other[i] ^ 1)) };
+}
+
+/** Without what is narrower than a speck on all sides (erosion, then dilation, by a square). */
+function opened(p: MaskPatch): MaskPatch {
+  const data = p.data.map((v, i) => {
+    const [x, y] = [p.x + (i % p.width), p.y + Math.floor(i / p.width)];
+    return v && isAllIn(p, x, y, SPECK_PX) ? 1 : 0;
+  });
+  return common(grown({ ...p, data }, SPECK_PX), p);
+}
+
+function isAllIn(p: MaskPatch, x: number, y: number, r: number): boolean {
+  for (let v = y - r; v <= y + r; v++) for (let u = x - r; u <= x + r; u++) if (!at(p, u, v)) return false;
+  return true;
+}
+
+/** The part that hangs together and is largest, and others that are not much smaller. */
+function largestParts(p: MaskPatch): MaskPatch {
+  const part = new Int32Array(p.data.length);
+  const sizes = [0];
+  for (let start = 0; start < part.length; start++) {
+    if (!p.data[start] || part[start]) continue;
+    const id = sizes.length;
+    part[start] = id;
+    const group = [start];
+    for (const i of group) {
+      const [x, y] = [i % p.width, Math.floor(i / p.width)];
+      for (const [u, v] of [
+        [x - 1, y],
+        [x + 1, y],
+        [x, y - 1],
+        [x, y + 1],
+      ]) {
+        const k = v * p.width + u;
+        if (u < 0 || v < 0 || u >= p.width || v >= p.height || !p.data[k] || part[k]) continue;
+        part[k] = id;
+        group.push(k);
+      }
+    }
+    sizes.push(group.length);
+  }
+  const least = LOOSE * Math.max(...sizes);
+  return { ...p, data: Uint8Array.from(part, (id) => (id > 0 && sizes[id] >= least ? 1 : 0)) };
+}
