@@ -9,7 +9,7 @@ import { benchJob, type JobScore } from './jobBench.ts';
 import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchOutlines, type Outlines } from './outlineBench.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
-import { benchTracks, type Tracks } from './trackBench.ts';
+import { benchLongTrack, benchTracks, type Tracks } from './trackBench.ts';
 
 // usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|job|track|movers|coverage|outline] [--json FILE]
 const { values } = parseArgs({
@@ -17,6 +17,7 @@ const { values } = parseArgs({
 });
 const FILLED = ['boardwalk', 'mill-door', 'fen-flight'];
 const TRACKED = ['boardwalk', 'granary'];
+const LONG = 'boardwalk';
 const WATCHED = ['boardwalk', 'fen-flight'];
 const OUTLINED = ['boardwalk', 'mill-door', 'fen-flight'];
 const SEARCHED = ['boardwalk', 'mill-door', 'fen-flight', 'granary'];
@@ -34,6 +35,13 @@ try {
       const tracks = await benchTracks(shot, folder, scratch);
       results.push({ shot: shot.name, tracks });
       if (tracks) printTracks(shot.name, tracks);
+      if (shot.name === LONG) {
+        const long = await benchLongTrack(shot, folder, scratch);
+        results.push({ shot: shot.name, long });
+        process.stdout.write(
+          `${shot.name}, 300 frames: mean error ${long.early.toFixed(3)} px in the first hundred, ${long.late.toFixed(3)} in the last\n\n`,
+        );
+      }
     }
     if (wants('movers', SEARCHED)) {
       if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
@@ -107,7 +115,7 @@ function printJob(name: string, { chosen, truly, found }: JobScore): void {
   );
 }
 
-function printTracks(name: string, { scores, decode, track }: Tracks): void {
+function printTracks(name: string, { scores, steered, decode, track }: Tracks): void {
   const px = (v: number): string => (Number.isFinite(v) ? v.toFixed(2) : '–').padStart(9);
   const lines = [
     `${name}: tracks, corner error in px`,
@@ -120,6 +128,10 @@ function printTracks(name: string, { scores, decode, track }: Tracks): void {
         px(s.partlyHidden) +
         `${s.sureAndRight} of ${s.sure}`.padStart(16) +
         `${s.goneAndLost} of ${s.gone}`.padStart(15),
+    ),
+    ...steered.map(
+      (s) =>
+        `${s.region}, lost from ${s.first} to ${s.last}: at most ${s.before.toFixed(2)} px off, with three anchors ${s.after.toFixed(2)}`,
     ),
     `a track: ${(track.cpuSeconds / decode.cpuSeconds).toFixed(2)} x the CPU time of decoding, decoding included`,
   ];

@@ -1,10 +1,10 @@
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Renderer } from '../demo/renderer.ts';
-import { shotFiles } from '../demo/render.ts';
-import { Truth, type Shot } from '../demo/shot.ts';
+import { isRendered, renderShot, shotFiles } from '../demo/render.ts';
+import { scaled, Truth, type Shot } from '../demo/shot.ts';
 import { partsUpTo, type Quad, type TrackPart } from '../src/core/tracking/regionModel.ts';
-import { trackRegion } from '../src/core/tracking/trackRegion.ts';
+import { trackRegion, type Anchor } from '../src/core/tracking/trackRegion.ts';
 import type { TrackRow } from '../src/core/tracking/trackTable.ts';
 import type { Kernels } from '../src/kernels/index.ts';
 import { loadKernels } from '../src/media/kernelFile.ts';
@@ -41,9 +41,20 @@ export interface TrackScore {
   goneAndLost: number;
 }
 
+/** A region that is lost for a while, before and after three anchors were set there; largest errors of that while, px. */
+export interface SteeredScore {
+  region: string;
+  /** Frames in which it failed. */
+  first: number;
+  last: number;
+  before: number;
+  after: number;
+}
+
 /** Scores of a shot's regions, and the CPU time of the first, beside that of decoding the clip. */
 export interface Tracks {
   scores: TrackScore[];
+  steered: SteeredScore[];
   decode: Usage;
   track: Usage;
 }
@@ -88,15 +99,86 @@ export async function benchTracks(shot: Shot, folder: string, scratch: string): 
   const seen = seenTable(all, shot, truth);
   const each = all.map((r, i) => score(r, shot, truth, follow(kernels, luma, r, shot.frames - 1), seen[i]));
   const scores = [...each.slice(0, regions.length), total(each.slice(regions.length))];
+  const steered = all.slice(0, regions.length).flatMap((r) => steer(kernels, luma, r, shot, truth) ?? []);
   luma.close();
   for (const path of [output, raw]) await rm(path);
-  return { scores, decode, track };
+  return { scores, steered, decode, track };
 }
 
-function follow(kernels: Kernels, luma: LumaFrames, region: Region, last: number): TrackRow[] {
+/** An error from which a track has failed, px, and frames in a row that make a stretch worth steering. */
+const FAILED_PX = 2;
+const STEERED_FRAMES = 20;
+
+/** Sets the region where it truly is at each third of the frames in which it was lost, the last of them too, and follows again. */
+function steer(kernels: Kernels, luma: LumaFrames, region: Region, shot: Shot, truth: Truth): SteeredScore | undefined {
+  const layer = layerOf(region, truth);
+  const errors = new Map(
+    follow(kernels, luma, region, shot.frames - 1).map((row) => [row.frame, cornerError(region, layer, row, truth)]),
+  );
+  const failed = (t: number): boolean => (errors.get(t) ?? 0) > FAILED_PX;
+  const first = [...Array(shot.frames).keys()].find((t) =>
+    Array.from({ length: STEERED_FRAMES }, (_, k) => t + k).every((f) => f < shot.frames && failed(f)),
+  );
+  if (first === undefined) return undefined;
+  const last = first + STEERED_FRAMES - 1;
+  const set = [1, 2, 3].map((k) => {
+    const frame = first - 1 + Math.round((k * STEERED_FRAMES) / 3);
+    return { frame, quad: trueQuad(region, layer, frame, truth) };
+  });
+  const again = follow(kernels, luma, region, last, set);
+  const within = again.filter((row) => row.frame >= first && row.frame <= last);
+  const worst = (list: number[]): number => Math.max(...list);
+  return {
+    region: region.name,
+    first,
+    last,
+    before: worst(within.map((row) => errors.get(row.frame)!)),
+    after: worst(within.map((row) => cornerError(region, layer, row, truth))),
+  };
+}
+
+const trueQuad = (region: Region, layer: number, frame: number, truth: Truth): Quad =>
+  cornersOf(region).map(([x, y]) => truth.follow(layer, region.frame, x, y, frame)) as unknown as Quad;
+
+/** Frames of a long shot, and how much smaller it is than its recipe. */
+const LONG_FRAMES = 300;
+const LONG_SCALE = 0.5;
+
+/** Mean error of a region's first and last hundred frames in a shot of three hundred, px of that shot. */
+export async function benchLongTrack(
+  shot: Shot,
+  folder: string,
+  scratch: string,
+): Promise<{ early: number; late: number }> {
+  const half = scaled(shot, LONG_SCALE, shot.frames);
+  const long: Shot = { ...half, frames: LONG_FRAMES, name: `${shot.name}-long` };
+  if (!isRendered(folder, long, false)) await renderShot(long, folder, false);
+  const { clip } = shotFiles(folder, long);
+  const renderer = await Renderer.create(long.lens);
+  const truth = new Truth(renderer, long, long.build(renderer));
+  const raw = join(scratch, 'long.raw');
+  const luma = await decodeLuma(clip, await probeClip(clip), raw, { first: 0, last: long.frames - 1 });
+  const [{ x, y, side, ...rest }] = REGIONS[shot.name];
+  const region = { ...rest, x: x * LONG_SCALE, y: y * LONG_SCALE, side: side * LONG_SCALE };
+  const rows = follow(await loadKernels(), luma, region, long.frames - 1);
+  luma.close();
+  await rm(raw);
+  const layer = layerOf(region, truth);
+  const errors = rows.map((row) => cornerError(region, layer, row, truth));
+  const mean = (list: number[]): number => list.reduce((a, b) => a + b, 0) / list.length;
+  return { early: mean(errors.slice(0, 100)), late: mean(errors.slice(-100)) };
+}
+
+function follow(
+  kernels: Kernels,
+  luma: LumaFrames,
+  region: Region,
+  last: number,
+  more: readonly Anchor[] = [],
+): TrackRow[] {
   const quad = cornersOf(region).map(([x, y]) => ({ x, y })) as unknown as Quad;
   const parts = partsUpTo(region.model);
-  const anchors = [{ frame: region.frame, quad }];
+  const anchors = [{ frame: region.frame, quad }, ...more].sort((a, b) => a.frame - b.frame);
   const rows = new Map<number, TrackRow>();
   for (const f of trackRegion(kernels, luma, { anchors, parts, first: 0, last })) rows.set(f.frame, f);
   return [...rows.values()].sort((a, b) => a.frame - b.frame);

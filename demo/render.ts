@@ -4,6 +4,7 @@ import { mkdir, rename, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { filterArguments, setRotation } from '../src/media/encode.ts';
 import { startFfmpeg, type Running } from '../src/media/processes.ts';
+import { LOG_CODES, logCube } from './logCurve.ts';
 import { Renderer } from './renderer.ts';
 import { frameTime, type Scene, type Shot, type Thing } from './shot.ts';
 
@@ -67,16 +68,18 @@ export async function renderShot(
   };
   for (let n = 0; n < shot.frames; n++) {
     expose(renderer, shot, scene, frameTime(shot, n), pictures);
-    const filmed = renderer.develop(pictures.filmed, scene.sensor, 1000 + n);
-    const truth = renderer.develop(pictures.truth, scene.sensor, undefined);
+    const develop = (picture: number, seed?: number): Uint8Array => developed(renderer, shot, scene, picture, seed);
+    const filmed = develop(pictures.filmed, 1000 + n);
+    const truth = develop(pictures.truth);
     const matte = matteOf(renderer, shot, pictures.filmed, pictures.truth);
     const writing = [writers.clip.write(filmed), writers.truth.write(truth), writers.matte.write(matte)];
-    if (writers.limit) writing.push(writers.limit.write(renderer.develop(pictures.truth, scene.sensor, 500_000 + n)));
+    if (writers.limit) writing.push(writers.limit.write(develop(pictures.truth, 500_000 + n)));
     await Promise.all(writing);
     onFrame?.((n + 1) / shot.frames);
   }
   await Promise.all(Object.values(writers).map((w) => w.close()));
   for (const path of [files.clip, files.matte]) await rm(`${path}.times`, { force: true });
+  if (shot.log) await writeFile(join(folder, `${shot.name}.cube`), logCube());
   if (shot.rotation) await flagRotation(files.clip, shot.rotation);
   await writeFile(`${files.camera}.part`, JSON.stringify(cameraOf(shot, scene)));
   // The camera file comes last: where it is, the shot is whole.
@@ -87,6 +90,21 @@ export async function renderShot(
 async function flagRotation(path: string, clockwise: number): Promise<void> {
   await setRotation(path, partName(path), clockwise);
   await rename(partName(path), path);
+}
+
+/** RGB of a picture as the camera hands it to its codec. @param seed - Of its grain; none without it. */
+function developed(
+  renderer: Renderer,
+  shot: Shot,
+  scene: Scene,
+  picture: number,
+  seed: number | undefined,
+): Uint8Array {
+  const bytes = renderer.develop(picture, scene.sensor, seed, shot.log);
+  if (!shot.log) return bytes;
+  const codes = new Uint16Array(bytes.buffer, bytes.byteOffset, bytes.length / 2);
+  for (let i = 0; i < codes.length; i++) codes[i] = LOG_CODES[codes[i]];
+  return bytes;
 }
 
 interface Pictures {
@@ -200,12 +218,15 @@ async function openWriters(
       ),
       path,
     );
-  const bt709 = ['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-color_range', 'tv'];
+  const rgb = shot.log ? 'rgb48le' : 'rgb24';
+  // Log is no display's curve: it goes without a tag for one.
+  const curve = shot.log ? [] : ['-color_trc', 'bt709'];
+  const bt709 = ['-colorspace', 'bt709', '-color_primaries', 'bt709', ...curve, '-color_range', 'tv'];
   const lossless = ['-c:v', 'ffv1', '-level', '3', '-g', '1'];
   return {
-    clip: open(files.clip, 'rgb24', [...colour, ...shot.codec, ...bt709, '-movflags', '+faststart']),
-    truth: open(files.truth, 'rgb24', [...colour, ...lossless, '-pix_fmt', 'yuv420p', ...bt709]),
-    ...(limit && { limit: open(files.limit, 'rgb24', [...colour, ...shot.codec, ...bt709]) }),
+    clip: open(files.clip, rgb, [...colour, ...shot.codec, ...bt709, '-movflags', '+faststart']),
+    truth: open(files.truth, rgb, [...colour, ...lossless, '-pix_fmt', shot.log ? 'yuv420p10le' : 'yuv420p', ...bt709]),
+    ...(limit && { limit: open(files.limit, rgb, [...colour, ...shot.codec, ...bt709]) }),
     matte: open(files.matte, 'gray', [...grey, ...lossless, '-pix_fmt', 'gray']),
   };
 }

@@ -28,6 +28,7 @@ interface TextureFunctions {
     read: number,
     shot: number,
     seed: number,
+    wide: number,
     out: number,
   ): void;
 }
@@ -77,7 +78,7 @@ export class Renderer {
     this.rows = Math.ceil(lens.height / TILE);
     this.map = this.alloc((this.cols + 1) * (this.rows + 1) * 8);
     this.lods = this.alloc(this.cols * this.rows * 4);
-    this.rgb = this.alloc(lens.width * lens.height * 3);
+    this.rgb = this.alloc(lens.width * lens.height * 6);
   }
 
   static async create(lens: Lens): Promise<Renderer> {
@@ -207,12 +208,26 @@ export class Renderer {
     }
   }
 
-  /** Display-coded light of a picture as 8-bit RGB with or without grain. */
-  develop(picture: number, sensor: Sensor, grainSeed: number | undefined): Uint8Array {
+  /**
+   * Display-coded light of a picture as RGB with or without grain.
+   * @param wide - 16 bits a sample (little endian), not 8.
+   */
+  develop(picture: number, sensor: Sensor, grainSeed: number | undefined, wide = false): Uint8Array {
     const { width, height } = this.lens;
+    const bytes = width * height * (wide ? 6 : 3);
     const read = grainSeed === undefined ? 0 : sensor.read;
-    this.run.develop(picture, width, height, sensor.vignette, read, sensor.shot, (grainSeed ?? 0) >>> 0, this.rgb);
-    return new Uint8Array(this.memory.buffer, this.rgb, width * height * 3).slice();
+    this.run.develop(
+      picture,
+      width,
+      height,
+      sensor.vignette,
+      read,
+      sensor.shot,
+      (grainSeed ?? 0) >>> 0,
+      wide ? 1 : 0,
+      this.rgb,
+    );
+    return new Uint8Array(this.memory.buffer, this.rgb, bytes).slice();
   }
 }
 

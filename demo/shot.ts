@@ -35,6 +35,8 @@ export interface Shot {
   /** What the camera writes: file ending, codec arguments for ffmpeg. */
   file: string;
   codec: string[];
+  /** Written as log, 10 bits a sample; a .cube table that shows it lies beside it. */
+  log?: boolean;
   build(renderer: Renderer): Scene;
 }
 

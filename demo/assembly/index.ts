@@ -129,16 +129,17 @@ function gauss(seed: u32, x: i32, y: i32, c: i32): f32 {
 }
 
 /**
- * Turns light (0..1, already display-coded) into 8-bit RGB: vignette, sensor grain of variance read² + shot·level
+ * Turns light (0..1, already display-coded) into RGB of 8 bits, or of 16 if `wide`: vignette, sensor grain of variance read² + shot·level
  * (levels²), softened as by demosaicing: each sample's noise is mixed with its left and upper neighbour's.
  */
 export function develop(
-  src: usize, w: i32, h: i32, vignette: f32, read: f32, shot: f32, seed: u32, out: usize,
+  src: usize, w: i32, h: i32, vignette: f32, read: f32, shot: f32, seed: u32, wide: i32, out: usize,
 ): void {
   const cx = <f32>w * <f32>0.5;
   const cy = <f32>h * <f32>0.5;
   const k = vignette / (cx * cx + cy * cy);
   const full: f32 = 255;
+  const fine: f32 = 257;
   const half: f32 = 0.5;
   const zero: f32 = 0;
   const one: f32 = 1;
@@ -155,7 +156,9 @@ export function develop(
           const noise = own * gauss(seed, x, y, c) + side * gauss(seed, x - 1, y, c) + side * gauss(seed, x, y - 1, c);
           v += noise * sqrt(read * read + shot * max(v, zero));
         }
-        store<u8>(out + <usize>((y * w + x) * 3 + c), <u8>min(max(v + half, zero), full));
+        const at = <usize>((y * w + x) * 3 + c);
+        if (wide != 0) store<u16>(out + (at << 1), <u16>(min(max(v, zero), full) * fine + half));
+        else store<u8>(out + at, <u8>min(max(v + half, zero), full));
       }
     }
   }

@@ -1,8 +1,9 @@
 import type { Shot } from '../shot.ts';
 import { boardwalk } from './boardwalk.ts';
+import { duskLog } from './duskLog.ts';
 import { fenFlight } from './fenFlight.ts';
 import { granary } from './granary.ts';
 import { millDoor } from './millDoor.ts';
 import { phone } from './phone.ts';
 
-export const SHOTS: readonly Shot[] = [boardwalk, millDoor, fenFlight, granary, phone];
+export const SHOTS: readonly Shot[] = [boardwalk, millDoor, fenFlight, granary, phone, duskLog];

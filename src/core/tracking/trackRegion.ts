@@ -2,7 +2,8 @@ import type { Kernels } from '../../kernels/index.ts';
 import { mixPoints } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
 import { followRegion, type TrackedFrame } from './followRegion.ts';
-import type { Quad, TrackPart } from './regionModel.ts';
+import { quadArea, type Quad, type TrackPart } from './regionModel.ts';
+import { ledTo, throughSurroundings } from './surroundings.ts';
 
 /** A frame whose corners a person has set: the tracker never moves it. */
 export interface Anchor {
@@ -21,8 +22,8 @@ export interface TrackRequest {
 }
 
 /**
- * Follows a region from its anchors over a range: outward from the outer ones, and between two from both sides, where the
- * answers are joined so that each anchor holds exactly and the surer side counts more. Whoever stops asking keeps what he has.
+ * Follows a region from its anchors over a range: outward from the outer ones, and between two from both sides. What a side is off by
+ * when it arrives at the other anchor is taken off it along the way; then both are joined so that the surer one counts more. Whoever stops asking keeps what he has.
  *
  * @yields A frame as soon as something is known of it, and again when more is: the last word on a frame counts.
  */
@@ -32,38 +33,72 @@ export function* trackRegion(kernels: Kernels, frames: FrameReader, request: Tra
     const out: TrackedFrame[] = [];
     for (const f of followRegion(kernels, frames, { ...request, anchor: anchor.frame, quad: anchor.quad, to })) {
       out.push(f);
-      yield f;
+      // An anchor is not moved: what a side finds at the other one only tells how far it is off.
+      if (!anchors.some((other) => other.frame === f.frame)) yield f;
     }
     return out;
   };
+  const bridge: Bridge = (before, after) => throughSurroundings(kernels, frames, before, after, request.blocked);
   for (const a of anchors) yield { frame: a.frame, quad: a.quad, confidence: 1, points: [] };
   for (let i = 0; i + 1 < anchors.length; i++) {
     const [a, b] = [anchors[i], anchors[i + 1]];
     if (b.frame - a.frame < 2) continue;
-    const forward = yield* follow(a, b.frame - 1);
-    const backward = yield* follow(b, a.frame + 1);
-    yield* joinSides(a, b, forward, backward.reverse());
+    const forward = arriving(a, b, yield* follow(a, b.frame));
+    const backward = arriving(b, a, yield* follow(b, a.frame));
+    yield* closeGaps(bridge, a, joinSides(a, b, forward, backward.reverse()), b);
   }
   const [start, end] = [anchors[0], anchors[anchors.length - 1]];
-  if (end.frame < last) yield* closeGaps(end, yield* follow(end, last));
-  if (start.frame > first) yield* closeGaps(start, yield* follow(start, first));
+  if (end.frame < last) yield* closeGaps(bridge, end, yield* follow(end, last));
+  if (start.frame > first) yield* closeGaps(bridge, start, yield* follow(start, first));
 }
 
-/** Corners that are guessed although the region was found again later are drawn straight from before to after. */
-function closeGaps(start: Anchor, run: TrackedFrame[]): TrackedFrame[] {
+/** Corners on the frames between two whose corners are known. */
+type Bridge = (before: Anchor, after: Anchor) => (frame: number) => Quad;
+
+/** Corners that are guessed although they are known before and after are led from there to here. */
+function closeGaps(bridge: Bridge, start: Anchor, run: TrackedFrame[], end?: Anchor): TrackedFrame[] {
   const out = run.slice();
-  let before: { frame: number; quad: Quad } = start;
+  let before = start;
   let open: number[] = [];
-  out.forEach((f, i) => {
-    if (f.loss) return void open.push(i);
-    for (const k of open) {
-      const t = (out[k].frame - before.frame) / (f.frame - before.frame);
-      out[k] = { ...out[k], quad: blend(before.quad, f.quad, t) };
+  const close = (after: Anchor): void => {
+    if (open.length > 0) {
+      const quadAt = bridge(before, after);
+      for (const k of open) out[k] = { ...out[k], quad: quadAt(out[k].frame) };
     }
     open = [];
-    before = f;
+    before = after;
+  };
+  out.forEach((f, i) => {
+    if (f.loss) open.push(i);
+    else close(f);
   });
+  if (end) close(end);
   return out;
+}
+
+/** A side may miss the other anchor by so many px, and by this share of the region's side: else it followed something else. */
+const MISSED_PX = 2;
+const MISSED_SHARE = 0.25;
+/** Confidence of a side that did. */
+const MISLED = 0.2;
+
+/**
+ * A side that comes to the other anchor, without that one's frame: what it misses the anchor by is spread over its way. If that is much,
+ * something in front of the region was followed, where a person set it although it cannot be seen: then it counts as hidden.
+ */
+function arriving(from: Anchor, to: Anchor, run: TrackedFrame[]): TrackedFrame[] {
+  const end = run.at(-1);
+  if (end?.frame !== to.frame) return run;
+  const before = run.slice(0, -1);
+  if (end.loss) return before;
+  const missed = Math.max(...to.quad.map((p, i) => Math.hypot(p.x - end.quad[i].x, p.y - end.quad[i].y)));
+  const misled = missed > MISSED_PX + MISSED_SHARE * Math.sqrt(Math.abs(quadArea(to.quad)));
+  const led = ledTo(from.frame, to, end.quad);
+  return before.map((f) => ({
+    ...f,
+    quad: led(f.frame, f.quad),
+    ...(misled && { confidence: Math.min(f.confidence, MISLED), loss: f.loss ?? 'hidden' }),
+  }));
 }
 
 /** Least weight of a side, so that two lost sides still meet in the middle. */
@@ -73,35 +108,14 @@ function joinSides(a: Anchor, b: Anchor, forward: TrackedFrame[], backward: Trac
   return forward.map((f, i) => {
     const g = backward[i];
     const t = (f.frame - a.frame) / (b.frame - a.frame);
-    const both = f.loss && g.loss;
     const [wf, wg] = [(f.confidence + LEAST) ** 2 * (1 - t), (g.confidence + LEAST) ** 2 * t];
-    const share = wg / (wf + wg);
     const surer = wg > wf ? g : f;
     return {
       frame: f.frame,
-      // Where neither side sees it, the way from anchor to anchor is drawn straight.
-      quad: both
-        ? blend(lastSeen(a, forward, i), lastSeen(b, backward, i, 1), seenShare(forward, backward, i))
-        : blend(f.quad, g.quad, share),
+      quad: mixPoints(f.quad, g.quad, wg / (wf + wg)) as unknown as Quad,
       confidence: Math.max(f.confidence, g.confidence),
-      ...(both && { loss: surer.loss }),
+      ...(f.loss && g.loss && { loss: surer.loss }),
       points: surer.points,
     };
   });
 }
-
-/** The nearest corners that one side still had: going back from frame i (or on, for the other side). */
-function lastSeen(anchor: Anchor, run: TrackedFrame[], i: number, step = -1): Quad {
-  for (let k = i; k >= 0 && k < run.length; k += step) if (!run[k].loss) return run[k].quad;
-  return anchor.quad;
-}
-
-/** How far frame i lies between the last frame that the forward side saw and the next that the backward side saw, 0..1. */
-function seenShare(forward: TrackedFrame[], backward: TrackedFrame[], i: number): number {
-  let [from, to] = [i, i];
-  while (from >= 0 && forward[from].loss) from--;
-  while (to < backward.length && backward[to].loss) to++;
-  return (i - from) / (to - from);
-}
-
-const blend = (a: Quad, b: Quad, t: number): Quad => mixPoints(a, b, t) as unknown as Quad;
