@@ -28,6 +28,17 @@ export const trackParams = Joi.object<{ id: string; trackId: string }, true>({
   trackId: Joi.string().uuid().required(),
 });
 
+export const pointParams = Joi.object<{ id: string; trackId: string; frame: number }, true>({
+  id: Joi.string().uuid().required(),
+  trackId: Joi.string().uuid().required(),
+  frame: frame.required(),
+});
+
+/** What a track holds on to at a frame: x, y and weight (0..1) of each place, px of the picture as shown. */
+export interface TrackPoints {
+  points: number[];
+}
+
 /** Why a region is lost, as the second half of a sentence. */
 export const LOSS_TEXT: Record<(typeof LOSS_REASONS)[number], string> = {
   hidden: 'something hides it, or it does not look like itself any more',

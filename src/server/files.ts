@@ -15,6 +15,7 @@ export class Files {
     'reveals',
     'searches',
     'mattes',
+    'tracks',
     'exports',
     'scratch',
   ] as const;
@@ -55,6 +56,13 @@ export class Files {
   /** Frames of a matte that was brought in. */
   matte(id: string): string {
     return join(this.root, 'mattes', id);
+  }
+  get tracks(): string {
+    return join(this.root, 'tracks');
+  }
+  /** What a track held on to, frame by frame. */
+  trackPoints(shotId: string, trackId: string): string {
+    return join(this.tracks, `${shotId}-${trackId}.json`);
   }
   exportFolder(id: string): string {
     return join(this.root, 'exports', id);

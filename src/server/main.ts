@@ -48,7 +48,7 @@ const tell = (event: ServerEvent): Promise<void> => events.tell(event);
 const stores = new FrameStores(files.stores, config.storeBudget);
 const pictures = new PictureService(files, stores);
 const mattes = new MatteService(files, { tell, queue: put.matte });
-const tracks = new TrackService({ tell, queue: put.follow });
+const tracks = new TrackService(files, { tell, queue: put.follow });
 const endpoints = [
   ...clipRoutes(clips, pictures),
   ...shotRoutes(new ShotService(database, tell)),

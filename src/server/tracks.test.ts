@@ -5,7 +5,7 @@ import type { TrackNode } from '../contract/document.ts';
 import type { ErrorBody } from '../contract/errors.ts';
 import type { ShotState, ShotView } from '../contract/shots.ts';
 import type { TakeView } from '../contract/takes.ts';
-import type { FollowView } from '../contract/tracks.ts';
+import type { FollowView, TrackPoints } from '../contract/tracks.ts';
 import { readTrackCsv } from '../core/tracking/trackTable.ts';
 import { setRotation } from '../media/encode.ts';
 import { Harness } from './testing/harness.ts';
@@ -93,6 +93,28 @@ describe('a track', () => {
     expect(Object.keys((await trackOf(shot, id)).frames).length).toBe(FRAMES);
     const csv = await fetch(`${house.host}/api/shots/${shot.id}/tracks/${id}/csv`);
     expect(readTrackCsv(await csv.text()).map((r) => r.frame)).toEqual([...Array(FRAMES).keys()]);
+  });
+
+  it('tells what it holds on to on a frame, and how much each place is trusted', async () => {
+    const shot = await newShot();
+    const id = await newTrack(shot, { 20: corners(120, 60) });
+    const at = async (frame: number): Promise<number[]> =>
+      (await house.call<TrackPoints>('GET', `/shots/${shot.id}/tracks/${id}/points/${frame}`)).body.points;
+    expect(await at(25)).toEqual([]);
+    await followed(shot, id);
+    const points = await at(25);
+    expect(points.length % 3).toBe(0);
+    expect(points.length).toBeGreaterThan(3 * 4);
+    const [left, top, , , right, bottom] = (await trackOf(shot, id)).frames[25].slice(1);
+    for (let i = 0; i < points.length; i += 3) {
+      expect(points[i]).toBeGreaterThanOrEqual(left - 1);
+      expect(points[i]).toBeLessThanOrEqual(right + 1);
+      expect(points[i + 1]).toBeGreaterThanOrEqual(top - 1);
+      expect(points[i + 1]).toBeLessThanOrEqual(bottom + 1);
+      expect(points[i + 2]).toBeLessThanOrEqual(1);
+    }
+    const unknown = await house.call('GET', `/shots/${shot.id}/tracks/${randomUUID()}/points/25`);
+    expect(unknown.status).toBe(404);
   });
 
   it('is solved again only where frames are missing', async () => {

@@ -1,5 +1,5 @@
 import { idParams } from '../../contract/shots.ts';
-import { followBody, trackParams } from '../../contract/tracks.ts';
+import { followBody, pointParams, trackParams } from '../../contract/tracks.ts';
 import type { TrackService } from '../services/tracks.ts';
 import { file, json, type Endpoint } from './endpoint.ts';
 
@@ -39,6 +39,13 @@ export function trackRoutes(tracks: TrackService): Endpoint[] {
       summary: 'Stop following; what was found stays',
       params: idParams,
       work: ({ id }) => tracks.cancel(id),
+    }),
+    json({
+      method: 'get',
+      path: '/shots/:id/tracks/:trackId/points/:frame',
+      summary: 'What a track holds on to at a frame, and how much each place is trusted',
+      params: pointParams,
+      work: ({ id, trackId, frame }) => tracks.points(id, trackId, frame),
     }),
     table('csv', 'text/csv'),
     table('json', 'application/json'),

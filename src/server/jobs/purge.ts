@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { Op } from 'sequelize';
 import type { Files } from '../files.ts';
 import { removeFound } from '../services/moverOutlines.ts';
+import { removePoints } from '../services/trackPoints.ts';
 import { Clip } from '../store/clip.ts';
 import { Export } from '../store/export.ts';
 import { Matte } from '../store/matte.ts';
@@ -40,6 +41,7 @@ async function purgeShot(shot: Shot, files: Files): Promise<void> {
     await rm(files.exportFolder(id), { recursive: true, force: true });
   }
   for (const { id } of await Matte.findAll({ where })) await rm(files.matte(id), { force: true });
+  await removePoints(files, shot.id);
   for (const { id } of await Search.findAll({ where })) await removeFound(files, id);
   await shot.destroy({ force: true });
 }

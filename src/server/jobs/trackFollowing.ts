@@ -12,6 +12,7 @@ import { toShown, toStored } from '../../media/turn.ts';
 import { blockedFor } from '../services/blockedPlaces.ts';
 import { rastersIn, storedClip } from '../services/layers.ts';
 import type { StoredClip } from '../services/frameStores.ts';
+import { keepPoints } from '../services/trackPoints.ts';
 import { Clip } from '../store/clip.ts';
 import type { Follow } from '../store/follow.ts';
 import type { Following } from './followJob.ts';
@@ -83,7 +84,7 @@ async function follow(
     const total = stretches.reduce((n, s) => n + s.last - s.first, 1);
     for (const stretch of stretches) {
       for (const f of trackRegion(kernels, frames, { ...options, ...stretch })) {
-        found.set(f.frame, { ...f, quad: turned(f.quad, toShown, clip) });
+        found.set(f.frame, asShown(f, clip));
         work.report('follow', Math.min(1, found.size / total));
         // Wishes to stop are heard between frames.
         await setImmediate();
@@ -93,6 +94,13 @@ async function follow(
   } finally {
     store.close();
   }
+}
+
+/** A frame's corners and what was compared, on the picture as it is shown. */
+function asShown(f: TrackedFrame, clip: StoredClip): TrackedFrame {
+  const { rotation, width, height } = clip.info;
+  const points = f.points.map((p) => ({ ...toShown(p, rotation, width, height), weight: p.weight }));
+  return { ...f, quad: turned(f.quad, toShown, clip), points };
 }
 
 const turned = (quad: Quad, turn: typeof toShown, { info }: StoredClip): Quad =>
@@ -124,6 +132,7 @@ async function commit(
   const kept = frames.filter((f) => sameNeighbours(f.frame, used, track.anchors));
   if (kept.length === 0) return;
   const patch = patchOf(shot.document, row.targetId, kept);
+  await keepPoints(context.files, row.shotId, row.targetId, kept);
   await commitFollowed(row, shot, track.name, patch, context);
 }
 

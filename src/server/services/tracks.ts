@@ -3,14 +3,16 @@ import { Op } from 'sequelize';
 import { findShape, quadOf, type TrackNode } from '../../contract/document.ts';
 import type { ServerEvent } from '../../contract/events.ts';
 import { workRange } from '../../contract/shots.ts';
-import type { FollowBody, FollowView } from '../../contract/tracks.ts';
+import type { FollowBody, FollowView, TrackPoints } from '../../contract/tracks.ts';
 import { AppError } from '../../core/errors.ts';
 import { trackCsv, trackJson, type TrackRow } from '../../core/tracking/trackTable.ts';
+import type { Files } from '../files.ts';
 import { Clip } from '../store/clip.ts';
 import { Follow, followView } from '../store/follow.ts';
 import { shotView, type Shot } from '../store/shot.ts';
 import { cancelWork } from '../store/work.ts';
 import { findShot } from './shots.ts';
+import { pointsAt } from './trackPoints.ts';
 
 interface TrackDoors {
   tell(event: ServerEvent): Promise<void>;
@@ -19,7 +21,10 @@ interface TrackDoors {
 
 /** Tracks as the API knows them: they live in the document; following one is work. */
 export class TrackService {
-  constructor(private readonly doors: TrackDoors) {}
+  constructor(
+    private readonly files: Files,
+    private readonly doors: TrackDoors,
+  ) {}
 
   /** The newest following of each track and outline of a shot. */
   async list(shotId: string): Promise<FollowView[]> {
@@ -70,6 +75,12 @@ export class TrackService {
     if (!row) throw new AppError('not_found', `There is no following ${id}.`);
     await cancelWork(row);
     return this.changed(row);
+  }
+
+  /** What a track holds on to at a frame. @throws AppError `not_found`. */
+  async points(shotId: string, trackId: string, frame: number): Promise<TrackPoints> {
+    findTrack(await findShot(shotId), trackId);
+    return { points: await pointsAt(this.files, shotId, trackId, frame) };
   }
 
   /** A track as a file. */

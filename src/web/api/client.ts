@@ -4,7 +4,7 @@ import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../
 import type { MatteView } from '../../contract/mattes.ts';
 import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
 import type { PointBody, PointedOutline } from '../../contract/outlines.ts';
-import type { FollowBody, FollowView } from '../../contract/tracks.ts';
+import type { FollowBody, FollowView, TrackPoints } from '../../contract/tracks.ts';
 import type { ExportBody, ExportView, RevealView, TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
 
 /** An answer that was not what was asked for: `code` for programs, `message` for people. */
@@ -73,6 +73,8 @@ export const api = {
   follows: (shotId: string) => call<FollowView[]>('GET', `/shots/${shotId}/follows`),
   follow: (shotId: string, trackId: string, body: FollowBody) =>
     call<FollowView>('POST', `/shots/${shotId}/tracks/${trackId}/follow`, body),
+  trackPoints: (shotId: string, trackId: string, frame: number) =>
+    call<TrackPoints>('GET', `/shots/${shotId}/tracks/${trackId}/points/${frame}`),
   cancelFollow: (id: string) => call<FollowView>('POST', `/follows/${id}/cancel`),
 
   point: (shotId: string, body: PointBody) => call<PointedOutline>('POST', `/shots/${shotId}/outlines`, body),

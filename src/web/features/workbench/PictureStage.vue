@@ -159,7 +159,13 @@ defineExpose({ player, viewport, editing, region, pointing, picture });
       :mover="movers.movers[movers.shown]"
       :frame="player.shown.value"
     />
-    <TrackOverlay v-if="regionShown" :viewport="viewport" :editing="region" :anchored="anchored" />
+    <TrackOverlay
+      v-if="regionShown"
+      :viewport="viewport"
+      :editing="region"
+      :anchored="anchored"
+      :frame="player.shown.value"
+    />
     <div
       v-if="stage.view === 'wipe' && !stage.clean"
       class="wipe"

@@ -1,16 +1,20 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, ref, watch } from 'vue';
 import type { Viewport } from '../../picture/useViewport.ts';
 import { useStage } from './stageStore.ts';
-import { LOST, SURE } from './tracksStore.ts';
+import { LOST, SURE, useTracks } from './tracksStore.ts';
 import type { TrackEditing, TrackGrip } from './useTrackEditing.ts';
 
-const props = defineProps<{ viewport: Viewport; editing: TrackEditing; anchored: boolean }>();
+const props = defineProps<{ viewport: Viewport; editing: TrackEditing; anchored: boolean; frame: number }>();
 const stage = useStage();
+const tracks = useTracks();
 
 /** Sizes on the screen, px. */
 const CORNER = 11;
 const BAR = 46;
+/** Weights from which a place is trusted, and below which it does not count. */
+const TRUSTED = 0.6;
+const DOUBTED = 0.15;
 
 const place = computed(() => props.viewport.place.value);
 const corners = computed(() =>
@@ -32,6 +36,30 @@ const hooks = computed(() =>
     return `M${end(a)}L${p.x} ${p.y}L${end(b)}`;
   }),
 );
+/** Places that the track holds on to, with their trust. */
+const places = ref<number[]>([]);
+watch(
+  () => [props.frame, tracks.pointsShown, tracks.currentId, tracks.current],
+  async () => {
+    const { frame } = props;
+    const found = tracks.pointsShown && tracks.currentId ? await tracks.pointsAt(frame) : [];
+    if (frame === props.frame) places.value = found;
+  },
+  { immediate: true },
+);
+const points = computed(() =>
+  Array.from({ length: places.value.length / 3 }, (_, i) => {
+    const [x, y, weight] = places.value.slice(3 * i, 3 * i + 3);
+    const [cx, cy] = props.viewport.toScreen(x, y);
+    return {
+      cx,
+      cy,
+      r: 1.5 + 2.5 * weight,
+      trust: weight >= TRUSTED ? 'trusted' : weight >= DOUBTED ? 'doubted' : 'left-out',
+    };
+  }),
+);
+
 const confidence = computed(() => props.editing.confidence.value);
 const state = computed(() => {
   const c = confidence.value;
@@ -79,6 +107,7 @@ function move(event: PointerEvent): void {
     @pointercancel="editing.abandon"
   >
     <template v-if="corners.length === 4">
+      <circle v-for="(p, i) in points" :key="`p${i}`" class="held" :class="p.trust" :cx="p.cx" :cy="p.cy" :r="p.r" />
       <path class="casing" :d="outline" />
       <path class="line" :class="state" :d="outline" data-testid="region-outline" />
       <g v-for="(d, i) in stage.tool === 'pick' ? [] : hooks" :key="i">
@@ -126,6 +155,20 @@ function move(event: PointerEvent): void {
 }
 path {
   fill: none;
+}
+.held {
+  stroke: #1e1e1e;
+  stroke-width: 0.8;
+}
+.held.trusted {
+  fill: var(--accent-bright);
+}
+.held.doubted {
+  fill: #ffffff;
+}
+.held.left-out {
+  fill: none;
+  stroke: #ffffff;
 }
 .casing {
   stroke: #000000;

@@ -2,6 +2,7 @@
 import Button from 'primevue/button';
 import ProgressBar from 'primevue/progressbar';
 import Select from 'primevue/select';
+import ToggleSwitch from 'primevue/toggleswitch';
 import { computed } from 'vue';
 import { frameNumbers } from '../../../contract/document.ts';
 import { LOSS_TEXT } from '../../../contract/tracks.ts';
@@ -123,6 +124,10 @@ function remove(): void {
         aria-label="Motion that is solved for"
         @update:model-value="setModel"
       />
+    </label>
+    <label class="row" title="The places that it is compared at, the larger the more they are trusted">
+      <span>Show what it holds on to</span>
+      <ToggleSwitch v-model="tracks.pointsShown" />
     </label>
     <div class="row links">
       <a :href="urls.trackTable(doc.shotId, id, 'csv')" download>as CSV</a>

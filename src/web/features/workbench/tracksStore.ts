@@ -64,6 +64,15 @@ export const useTracks = defineStore('tracks', () => {
     if (!event || event.kind === 'follow') void load();
   });
 
+  /** Whether it is shown what tracks hold on to. */
+  const pointsShown = ref(false);
+
+  /** What the current track holds on to at a frame; nothing if the server does not know. */
+  async function pointsAt(frame: number): Promise<number[]> {
+    const answer = await api.trackPoints(doc.shotId, currentId.value, frame).catch(() => undefined);
+    return answer?.points ?? [];
+  }
+
   /** Follows a track where frames of it are missing, of the chosen ones if some are. */
   const follow = (id: string): Promise<void> => {
     const { shotId } = doc;
@@ -102,5 +111,5 @@ export const useTracks = defineStore('tracks', () => {
     void follow(id);
   }
 
-  return { tracks, follows, currentId, current, isBusy, open, follow, start, stop, followShape };
+  return { tracks, follows, currentId, current, pointsShown, pointsAt, isBusy, open, follow, start, stop, followShape };
 });
