@@ -95,31 +95,6 @@ test('held while the frames go by, it stays under the pointer on each of them', 
   await expect(state()).toContainText('6 anchors', { timeout: 30_000 });
 });
 
-test('chosen frames of it are held and smoothed, each with one undo; what it holds on to is shown', async () => {
-  await page.keyboard.press('q');
-  await stepTo(page, 30);
-  const left = await shapeLeft();
-  await page.keyboard.press('y');
-  await stepTo(page, 33);
-  const here = await shapeLeft();
-  await page.keyboard.press('u');
-  const chosen = page.getByTestId('chosen-frames');
-  await chosen.getByRole('button', { name: 'Hold', exact: true }).click();
-  await expect.poll(shapeLeft).toBeCloseTo(left, 0);
-  await expect(page.getByTestId('anchor-33')).toBeVisible();
-  await page.keyboard.press('Control+z');
-  await expect.poll(shapeLeft).toBeCloseTo(here, 0);
-  await chosen.getByRole('button', { name: 'Smooth', exact: true }).click();
-  await expect.poll(shapeLeft).toBeCloseTo(here, 0);
-  await page.keyboard.press('Control+z');
-  await page.keyboard.press('Escape');
-  await expect(chosen).toHaveCount(0);
-  await stepTo(page, 15);
-  await page.getByText('Show what it holds on to').click();
-  await expect(page.getByTestId('region').locator('.held.trusted').first()).toBeVisible();
-  await page.getByText('Show what it holds on to').click();
-});
-
 test('one undo takes the steering back, over a reload', async () => {
   // The following is an edit of its own, made by the worker.
   await page.keyboard.press('Control+z');
@@ -147,4 +122,31 @@ test('a region of its own, on which a shape can ride; let go, the shape stands s
   await page.getByRole('option', { name: 'nothing' }).click();
   await stepTo(page, 35);
   expect(await shapeLeft()).toBeCloseTo(here - 10, 0);
+});
+
+test('chosen frames of it are held and smoothed, each with one undo; what it holds on to is shown', async () => {
+  await page.getByRole('combobox', { name: 'What the shape rides on' }).click();
+  await page.getByRole('option', { name: 'Track 2' }).click();
+  await page.mouse.click(...(await screenOf(page, 300, 170)));
+  await page.getByTestId('shape-Box 1').click();
+  await stepTo(page, 30);
+  const left = await shapeLeft();
+  await page.keyboard.press('y');
+  await stepTo(page, 33);
+  const here = await shapeLeft();
+  await page.keyboard.press('u');
+  const chosen = page.getByTestId('chosen-frames');
+  await chosen.getByRole('button', { name: 'Hold', exact: true }).click();
+  await expect.poll(shapeLeft).toBeCloseTo(left, 0);
+  await expect(page.getByTestId('anchor-33')).toBeVisible();
+  await page.keyboard.press('Control+z');
+  await expect.poll(shapeLeft).toBeCloseTo(here, 0);
+  await chosen.getByRole('button', { name: 'Smooth', exact: true }).click();
+  await expect.poll(shapeLeft).toBeCloseTo(here, 0);
+  await page.keyboard.press('Escape');
+  await expect(chosen).toHaveCount(0);
+  await stepTo(page, 15);
+  await page.getByText('Show what it holds on to').click();
+  await expect(page.getByTestId('region').locator('.held.trusted').first()).toBeVisible();
+  await page.getByText('Show what it holds on to').click();
 });
