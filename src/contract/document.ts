@@ -71,6 +71,8 @@ export interface ShapeNode {
   rides?: { track: string; home: number };
   /** Of a matte that was brought in: its file, and how it lies over the clip's frames. It has no keys. */
   matte?: MatteNode;
+  /** One of several shapes of which one counts at a time: which ones belong together, and whether it is left out now. */
+  variant?: { of: string; off: boolean };
   /** Found by pointing, and followed from there. */
   outline?: OutlineNode;
   /** By frame number. */
@@ -136,6 +138,13 @@ export function ranked<T extends { rank: number }>(nodes: Record<string, T>): [s
   return Object.entries(nodes).sort(byRank);
 }
 
+/** Whether another variant of a shape counts in its place. */
+export const isOff = ({ variant }: ShapeNode): boolean => variant?.off === true;
+
+/** Shapes that count, in order. */
+export const counting = ({ shapes }: Pick<RemovalNode, 'shapes'>): [string, ShapeNode][] =>
+  ranked(shapes).filter(([, shape]) => !isOff(shape));
+
 /** A removal without shapes, last in the list. */
 export function newRemoval(others: ShotDocument['removals'], name: string): RemovalNode {
   return {
@@ -196,7 +205,7 @@ export function toRemoval(id: string, node: Marks, first = 0, rasters?: RasterLi
     featherIn,
     featherOut,
     holdFeather,
-    shapes: ranked(node.shapes).map(([shapeId, shape]) => toShape(shapeId, shape, first, node.tracks, rasters)),
+    shapes: counting(node).map(([shapeId, shape]) => toShape(shapeId, shape, first, node.tracks, rasters)),
   };
 }
 
@@ -237,7 +246,7 @@ export function toRide({ frames, anchors }: Pick<TrackNode, 'frames' | 'anchors'
 /** What of a removal decides on its matte, as text: equal texts, equal mattes. */
 export function marksText(node: Marks): string {
   const { grow, featherIn, featherOut } = node;
-  const shapes = ranked(node.shapes).map(([, { operation, visible, keys, rides, matte }]) => ({
+  const shapes = counting(node).map(([, { operation, visible, keys, rides, matte }]) => ({
     operation,
     ...(matte && { matte: [matte.file, matte.start, matte.pace] }),
     visible: visible ?? null,

@@ -42,6 +42,7 @@ const shape = Joi.object({
   kind: Joi.string().valid('path', 'ellipse', 'rectangle', 'matte').required(),
   operation: Joi.string().valid('add', 'subtract', 'hold').required(),
   rides: Joi.object({ track: Joi.string().pattern(id).required(), home: frame.required() }),
+  variant: Joi.object({ of: Joi.string().pattern(id).required(), off: Joi.boolean().required() }),
   outline: Joi.object({
     anchors: Joi.object().pattern(byFrame, pointed).min(1).max(LIMITS.keys).required(),
     lost: Joi.array()

@@ -1,7 +1,7 @@
 import { polygonContains } from 'd3-polygon';
 import {
+  counting,
   quadOf,
-  ranked,
   toShape,
   type RasterLibrary,
   type RemovalNode,
@@ -31,7 +31,7 @@ export function blockedFor(
   const { anchors } = tracks[trackId];
   const middles = Object.entries(anchors).map(([frame, c]) => ({ frame: Number(frame), ...middleOf(quadOf(c)) }));
   const tests = Object.values(removals).flatMap((removal): BlockedPlace[] => {
-    const shapes = ranked(removal.shapes).map(([id, node]) => toShape(id, node, 0, tracks, rasters));
+    const shapes = counting(removal).map(([id, node]) => toShape(id, node, 0, tracks, rasters));
     const holds = insideOf(shapes.filter((s) => s.operation === 'hold'));
     const goes = insideOf(shapes.filter((s) => s.operation !== 'hold'));
     const own = ridesOn(removal, trackId) || middles.some(({ frame, x, y }) => goes?.(frame, x, y));

@@ -118,7 +118,7 @@ export function pasteKeys(
 /** A new shape like another one, with keys of its own; limited frames come along with its keys. */
 function addLike(removal: RemovalNode, node: ShapeNode, frame: number, keys: ShapeNode['keys']): string {
   const id = crypto.randomUUID();
-  const { outline: _, visible, ...rest } = structuredClone(node);
+  const { outline: _, variant: __, visible, ...rest } = structuredClone(node);
   const by = frame - keyFrames(node)[0];
   removal.shapes[id] = {
     ...rest,

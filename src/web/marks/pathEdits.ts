@@ -1,4 +1,6 @@
+import { quadToQuad } from '../../core/geometry/homography.ts';
 import { splitSegment } from '../../core/shapes/interpolate.ts';
+import { movedPath } from '../../core/shapes/ride.ts';
 import type { PathPoint } from '../../core/shapes/shape.ts';
 
 /** Changes of an outline; none changes its argument. Frame px. */
@@ -40,6 +42,23 @@ export function rotate(points: readonly PathPoint[], about: Place, angle: number
     const [outX, outY] = turn(p.outX, p.outY);
     return { x: about.x + x, y: about.y + y, inX, inY, outX, outY };
   });
+}
+
+/**
+ * Pulls one corner of the box around an outline, as perspective would: the other corners stay.
+ * @param x, y - Which corner: -1 or 1 each way.
+ */
+export function pinCorner(points: readonly PathPoint[], x: number, y: number, dx: number, dy: number): PathPoint[] {
+  const box = boundsOf(points);
+  const corners = [
+    [-1, -1],
+    [1, -1],
+    [1, 1],
+    [-1, 1],
+  ].map(([u, v]) => ({ u, v, x: box.x + (box.width * (u + 1)) / 2, y: box.y + (box.height * (v + 1)) / 2 }));
+  const pulled = corners.map((c) => (c.u === x && c.v === y ? { x: c.x + dx, y: c.y + dy } : c));
+  const m = quadToQuad(corners, pulled);
+  return m ? movedPath(points, m) : [...points];
 }
 
 export function movePoint(points: readonly PathPoint[], index: number, to: Place): PathPoint[] {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue';
-import type { ShapeNode } from '../../../contract/document.ts';
+import { isOff, type ShapeNode } from '../../../contract/document.ts';
 import { keyFrames } from '../../document/edits.ts';
 import { matteSpan } from './mattesStore.ts';
 import type { StripScale } from './stripCharts.ts';
@@ -89,7 +89,7 @@ function visibleSpan(shape: ShapeNode): { left: number; width: number } {
     <g v-for="([id, shape], i) in lanes" :key="id" :transform="`translate(0 ${i * height})`">
       <rect
         class="lane"
-        :class="{ selected: id === stage.shapeId }"
+        :class="{ selected: id === stage.shapeId, off: isOff(shape) }"
         :x="visibleSpan(shape).left"
         y="2"
         :width="visibleSpan(shape).width"
@@ -117,6 +117,11 @@ function visibleSpan(shape: ShapeNode): { left: number; width: number } {
 }
 .lane.selected {
   stroke: var(--accent);
+}
+.lane.off {
+  fill: none;
+  stroke: color-mix(in srgb, var(--goes) 40%, transparent);
+  stroke-dasharray: 2 3;
 }
 .key {
   fill: var(--goes-strong);

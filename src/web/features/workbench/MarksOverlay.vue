@@ -71,7 +71,12 @@ function down(event: PointerEvent): void {
 function move(event: PointerEvent): void {
   if ((event.buttons & 1) === 0) return;
   if (stage.tool === 'path') props.editing.bend(frameAt(event));
-  else props.editing.dragTo(frameAt(event), { alt: event.altKey, shift: event.shiftKey });
+  else
+    props.editing.dragTo(frameAt(event), {
+      alt: event.altKey,
+      shift: event.shiftKey,
+      ctrl: event.ctrlKey || event.metaKey,
+    });
 }
 </script>
 
@@ -105,7 +110,7 @@ function move(event: PointerEvent): void {
         <path
           :d="pathData(shape.points)"
           class="outline"
-          :class="[shape.operation, { selected: shape.id === stage.shapeId }]"
+          :class="[shape.operation, { selected: shape.id === stage.shapeId, off: shape.off }]"
           :data-testid="`shape-${shape.name}`"
           @pointerdown="grab($event, shape.id, { kind: 'body' })"
           @dblclick="shape.id === stage.shapeId && editing.insert(frameAt($event))"
@@ -219,6 +224,10 @@ circle {
 .outline.hold {
   fill: url(#dots);
   stroke: var(--held);
+}
+.outline.off {
+  fill: none;
+  stroke-dasharray: 1 5;
 }
 .outline.selected {
   stroke: var(--accent-bright);

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch, watchEffect } from 'vue';
-import { toShape, type RemovalNode } from '../../../contract/document.ts';
+import { counting, toShape, type RemovalNode } from '../../../contract/document.ts';
 import { isVisible } from '../../../core/shapes/interpolate.ts';
 import { rasterAt } from '../../../core/shapes/raster.ts';
 import { useDocument } from '../../document/documentStore.ts';
@@ -15,7 +15,7 @@ const canvas = ref<HTMLCanvasElement>();
 
 const removal = computed(() => doc.document.removals[props.removalId] as RemovalNode | undefined);
 const shapes = computed(() =>
-  Object.entries(removal.value?.shapes ?? {})
+  counting(removal.value ?? { shapes: {} })
     .map(([id, node]) => toShape(id, node, 0, {}, mattes.library))
     .filter((shape) => shape.raster && isVisible(shape, props.frame)),
 );

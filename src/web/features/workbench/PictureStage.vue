@@ -2,7 +2,7 @@
 import { useElementSize } from '@vueuse/core';
 import { computed, ref, toRef } from 'vue';
 import type { ClipView } from '../../../contract/clips.ts';
-import { ranked, toShape } from '../../../contract/document.ts';
+import { counting, toShape } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
 import { useDocument } from '../../document/documentStore.ts';
@@ -69,7 +69,7 @@ const others = computed<DrawnShape[]>(() =>
   Object.entries(doc.document.removals).flatMap(([removalId, removal]) =>
     removalId === stage.removalId || removal.hidden
       ? []
-      : ranked(removal.shapes).flatMap(([id, node]) => {
+      : counting(removal).flatMap(([id, node]) => {
           const points = pathAt(toShape(id, node, 0, tracks.tracks), player.shown.value);
           return points ? [{ id, name: node.name, operation: node.operation, points }] : [];
         }),

@@ -6,6 +6,7 @@ import ToggleSwitch from 'primevue/toggleswitch';
 import { computed } from 'vue';
 import {
   HOLD_FEATHER,
+  isOff,
   LIMITS,
   ranked,
   SETTINGS_DEFAULTS,
@@ -19,6 +20,7 @@ import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames, makeConstant, pinKey, removeKey } from '../../document/edits.ts';
 import { letGo, rideOn } from '../../document/trackEdits.ts';
 import { EASES } from './eases.ts';
+import { addVariant, removeShape, useVariant } from '../../document/variants.ts';
 import NumberField from './NumberField.vue';
 import { useStage } from './stageStore.ts';
 
@@ -58,12 +60,24 @@ const set = <K extends keyof TakeSettings>(key: K, value: TakeSettings[K]): void
     r.settings[key] = value;
   });
 
-function removeShape(): void {
+function deleteShape(): void {
   const id = stage.shapeId;
-  editRemoval('Delete a shape', (r) => {
-    delete r.shapes[id];
-  });
+  editRemoval('Delete a shape', (r) => removeShape(r, id));
   stage.selectShape('');
+}
+
+function makeVariant(): void {
+  const { removalId, shapeId } = stage;
+  let id = '';
+  doc.edit('Make a variant', (draft) => {
+    id = addVariant(draft.removals[removalId], shapeId);
+  });
+  stage.selectShape(id);
+}
+
+function useThis(): void {
+  const { shapeId } = stage;
+  editRemoval('Use another variant', (r) => useVariant(r, shapeId));
 }
 
 const rides = computed(() => [
@@ -214,7 +228,25 @@ const changed = computed(() =>
           @commit="setVisible('to', $event)"
         />
       </template>
-      <Button label="Delete shape" size="small" text severity="secondary" @click="removeShape" />
+      <div class="row">
+        <Button
+          label="Make a variant"
+          title="A copy to try something else with: one of a shape's variants counts at a time"
+          size="small"
+          text
+          severity="secondary"
+          @click="makeVariant"
+        />
+        <Button
+          v-if="isOff(shape)"
+          label="Use this one"
+          title="This variant counts, and the others do not (I)"
+          size="small"
+          severity="secondary"
+          @click="useThis"
+        />
+      </div>
+      <Button label="Delete shape" size="small" text severity="secondary" @click="deleteShape" />
     </details>
 
     <details open>

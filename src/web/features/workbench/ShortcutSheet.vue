@@ -10,6 +10,8 @@ const POINTER = [
   ['Middle button', 'move the picture'],
   ['Double click on an outline', 'insert a point; on a point: round or sharp'],
   ['Shift while dragging', 'even sides, straight moves, steps of 15°'],
+  ['Ctrl on a corner', 'pulls that corner alone: as seen from another side'],
+  ['Shift on the strip', 'chooses: frames on the ruler, keys below'],
   ['Pointing, with A', 'click, scribble, or drag a box; with Alt or Ctrl takes away'],
   ['Alt while dragging', 'from the centre; a handle alone; a copy of a key'],
 ];

@@ -1,4 +1,4 @@
-import type { RemovalNode, ShotDocument } from '../../../contract/document.ts';
+import { counting, type RemovalNode, type ShotDocument } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import type { SearchView } from '../../../contract/movers.ts';
 import { STAGES, type RevealData, type RevealView, type TakeView } from '../../../contract/takes.ts';
@@ -118,7 +118,7 @@ function revealState({ reveal }: AdviceInput): Advice | undefined {
 
 /** Frames in which a track that something rides on is lost. */
 function lost({ shot, removal, tracks, lookedAt }: AdviceInput): Advice | undefined {
-  for (const { name, rides, visible } of Object.values(removal!.shapes)) {
+  for (const [, { name, rides, visible }] of counting(removal!)) {
     const track = rides && (tracks[rides.track] as (typeof tracks)[string] | undefined);
     for (const { from, to, reason } of track?.losses ?? []) {
       const [a, b] = [Math.max(from, shot.first, visible?.from ?? 0), Math.min(to, shot.last, visible?.to ?? Infinity)];
@@ -160,7 +160,7 @@ function sticksOut({ shot, reveal, lookedAt }: AdviceInput): Advice | undefined 
 /** Frames far from every key that nobody has looked at yet, where an outline may have lost its thing. */
 function gaps({ shot, removal, reveal, lookedAt, takes: all }: AdviceInput): Advice | undefined {
   if (all.some((t) => t.state === 'done' && !t.stale)) return undefined;
-  for (const [shapeId, { name, keys, visible, rides, matte }] of Object.entries(removal!.shapes)) {
+  for (const [shapeId, { name, keys, visible, rides, matte }] of counting(removal!)) {
     if (rides || matte) continue;
     const frames = keyFrames({ keys } as RemovalNode['shapes'][string]);
     const first = Math.max(shot.first, visible?.from ?? 0);

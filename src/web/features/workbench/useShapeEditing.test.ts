@@ -130,6 +130,20 @@ describe('dragging', () => {
     expect(bounds()).toEqual({ x: 30, y: 20, width: 40, height: 40 });
   });
 
+  it('a corner with ctrl is pulled alone, as in perspective', async () => {
+    const { stage, editing, drawBox, shape } = await bench();
+    drawBox();
+    editing.grab(stage.shapeId, { kind: 'scale', x: 1, y: -1 }, { x: 50, y: 20 });
+    editing.dragTo({ x: 60, y: 10 }, { alt: false, shift: false, ctrl: true });
+    editing.drop();
+    expect(shape().keys[0].points.map((p) => [Math.round(p.x), Math.round(p.y)])).toEqual([
+      [10, 20],
+      [60, 10],
+      [50, 40],
+      [10, 40],
+    ]);
+  });
+
   it('a turn with shift goes in steps of 15°', async () => {
     const { stage, editing, drawBox, bounds } = await bench();
     drawBox();

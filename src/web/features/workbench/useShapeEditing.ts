@@ -1,5 +1,5 @@
 import { computed, ref } from 'vue';
-import { ranked, toShape, type ShapeNode } from '../../../contract/document.ts';
+import { isOff, ranked, toShape, type ShapeNode } from '../../../contract/document.ts';
 import { invert3 } from '../../../core/geometry/homography.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
 import { movedPath, rideMatrix } from '../../../core/shapes/ride.ts';
@@ -13,6 +13,7 @@ import {
   insertPoint,
   moveHandle,
   movePoint,
+  pinCorner,
   removePoint,
   rotate,
   rounded,
@@ -38,6 +39,8 @@ export interface DrawnShape {
   name: string;
   operation: Shape['operation'];
   points: PathPoint[];
+  /** Another variant counts in its place. */
+  off?: boolean;
 }
 
 /** Marks on the picture: what is drawn at the frame, and what a pointer does to it. Frame px. */
@@ -61,7 +64,7 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
           const followed = following?.state === 'running' ? following.found[frame()] : undefined;
           const points =
             held ?? (followed && sharpPoints(followed)) ?? pathAt(toShape(id, node, 0, tracks.tracks), frame());
-          return points ? [{ id, name: node.name, operation: node.operation, points }] : [];
+          return points ? [{ id, name: node.name, operation: node.operation, points, off: isOff(node) }] : [];
         }),
   );
   const selected = computed(() => shapes.value.find((s) => s.id === stage.shapeId));
@@ -88,7 +91,7 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
     drag = { grip, from: at, points: shape.points, moved: false };
   }
 
-  function dragTo(at: Place, keys: { alt: boolean; shift: boolean }): void {
+  function dragTo(at: Place, keys: DragKeys): void {
     if (drawing.size(at, keys.shift)) return;
     if (!drag) return;
     const far = Math.hypot(at.x - drag.from.x, at.y - drag.from.y) * screenScale();
@@ -147,6 +150,13 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
   };
 }
 
+/** Keys that are held while something is dragged. */
+export interface DragKeys {
+  alt: boolean;
+  shift: boolean;
+  ctrl?: boolean;
+}
+
 export type ShapeEditing = ReturnType<typeof useShapeEditing>;
 
 const LABELS: Record<Grip['kind'], string> = {
@@ -157,13 +167,7 @@ const LABELS: Record<Grip['kind'], string> = {
   turn: 'Turn a shape',
 };
 
-function changed(
-  points: PathPoint[],
-  grip: Grip,
-  from: Place,
-  to: Place,
-  { alt, shift }: { alt: boolean; shift: boolean },
-): PathPoint[] {
+function changed(points: PathPoint[], grip: Grip, from: Place, to: Place, { alt, shift, ctrl }: DragKeys): PathPoint[] {
   let [dx, dy] = [to.x - from.x, to.y - from.y];
   const box = boundsOf(points);
   const centre = middleOfPath(points);
@@ -183,6 +187,7 @@ function changed(
       return rotate(points, centre, shift ? Math.round(angle / step) * step : angle);
     }
     case 'scale': {
+      if (ctrl && grip.x !== 0 && grip.y !== 0) return pinCorner(points, grip.x, grip.y, dx, dy);
       const about = alt ? centre : { x: centre.x - (grip.x * box.width) / 2, y: centre.y - (grip.y * box.height) / 2 };
       const factor = (direction: number, a: number, b: number): number =>
         direction === 0 || Math.abs(a) < 1e-6 ? 1 : Math.max(0.01, b / a);

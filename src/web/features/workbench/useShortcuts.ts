@@ -2,6 +2,7 @@ import { useEventListener } from '@vueuse/core';
 import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames, pinKey, removalKeyFrames } from '../../document/edits.ts';
 import { removeKeys } from '../../document/keyGroups.ts';
+import { nextVariant, removeShape, useVariant } from '../../document/variants.ts';
 import type { Player } from '../../picture/usePlayer.ts';
 import type { Viewport } from '../../picture/useViewport.ts';
 import { shortcutOf, type ShortcutName } from './shortcuts.ts';
@@ -73,9 +74,18 @@ export function useShortcuts(parts: () => Parts | undefined): void {
       return doc.edit(label, (draft) => removeKeys(draft.removals[removalId], keys));
     }
     doc.edit('Delete a shape', (draft) => {
-      delete draft.removals[removalId]?.shapes[shapeId];
+      if (draft.removals[removalId]?.shapes[shapeId]) removeShape(draft.removals[removalId], shapeId);
     });
     stage.selectShape('');
+  }
+
+  /** Lets the next variant of the chosen shape count. */
+  function otherVariant(): void {
+    const { removalId, shapeId } = stage;
+    const next = nextVariant(doc.document.removals[removalId] ?? { shapes: {} }, shapeId);
+    if (next === undefined) return;
+    doc.edit('Use another variant', (draft) => useVariant(draft.removals[removalId], next));
+    stage.selectShape(next);
   }
 
   /** Chooses frames from or to the one on the screen; the other end is that of the shot, or what was chosen before. */
@@ -137,6 +147,7 @@ export function useShortcuts(parts: () => Parts | undefined): void {
       }
       stage.tool = 'pick';
     },
+    variant: () => otherVariant(),
     way: () => (stage.way = !stage.way),
     setKey,
     remove,
