@@ -96,8 +96,7 @@ test('held while the frames go by, it stays under the pointer on each of them', 
 });
 
 test('one undo takes the steering back, over a reload', async () => {
-  // The following is an edit of its own, made by the worker.
-  await page.keyboard.press('Control+z');
+  // What the worker made of it goes with it.
   await page.keyboard.press('Control+z');
   await expect(page.getByTestId('anchor-22')).toHaveCount(0);
   await page.reload();

@@ -17,11 +17,17 @@ export interface FollowBody {
   /** Frames of the clip to follow it over, inclusive; without them the whole shot with its handles. */
   first?: number;
   last?: number;
+  /** Id of the edit that made it necessary: one undo takes both back. */
+  completes?: string;
 }
 
 const frame = Joi.number().integer().min(0).max(1_000_000);
 
-export const followBody = Joi.object<FollowBody>({ first: frame, last: frame.min(Joi.ref('first')) });
+export const followBody = Joi.object<FollowBody>({
+  first: frame,
+  last: frame.min(Joi.ref('first')),
+  completes: Joi.string().uuid(),
+});
 
 export const trackParams = Joi.object<{ id: string; trackId: string }, true>({
   id: Joi.string().uuid().required(),

@@ -251,7 +251,16 @@ describe('the schema', () => {
       return { first, rest, again, clips, shots };`);
     expect(rows).toEqual({
       first: ['001-clips'],
-      rest: ['002-shots', '003-takes', '004-tracks', '005-movers', '006-outlines', '007-part-takes', '008-mattes'],
+      rest: [
+        '002-shots',
+        '003-takes',
+        '004-tracks',
+        '005-movers',
+        '006-outlines',
+        '007-part-takes',
+        '008-mattes',
+        '009-completed-edits',
+      ],
       again: [],
       clips: [{ name: 'kept.mp4' }],
       shots: [{ n: 0 }],

@@ -95,6 +95,35 @@ describe('a track', () => {
     expect(readTrackCsv(await csv.text()).map((r) => r.frame)).toEqual([...Array(FRAMES).keys()]);
   });
 
+  it('that completes an edit is undone and made again with it, unless another edit lies between', async () => {
+    const shot = await newShot();
+    const id = await newTrack(shot, { 20: corners(120, 60) });
+    const editId = randomUUID();
+    const set = async (): Promise<void> => {
+      const { revision } = await stateOf(shot);
+      const patch = [{ op: 'add', path: `/tracks/${id}/anchors/25`, value: corners(130, 70) }];
+      const body = { editId, base: revision, label: 'Set a corner', patch };
+      expect((await house.call('POST', `/shots/${shot.id}/edits`, body)).status).toBe(200);
+    };
+    const step = (way: 'undo' | 'redo'): Promise<unknown> => house.call('POST', `/shots/${shot.id}/${way}`);
+    const counts = async (): Promise<[number, number]> => {
+      const { anchors, frames } = await trackOf(shot, id);
+      return [Object.keys(anchors).length, Object.keys(frames).length];
+    };
+    await set();
+    await followed(shot, id, { completes: editId });
+    expect([(await stateOf(shot)).undo, await counts()]).toEqual(['Set a corner', [2, FRAMES]]);
+    await step('undo');
+    expect([(await stateOf(shot)).redo, await counts()]).toEqual(['Set a corner', [1, 0]]);
+    await step('redo');
+    expect([(await stateOf(shot)).redo, await counts()]).toEqual([null, [2, FRAMES]]);
+    await edit(shot, [{ op: 'replace', path: `/tracks/${id}/name`, value: 'Gate' }]);
+    await edit(shot, [{ op: 'remove', path: `/tracks/${id}/frames/30` }]);
+    await followed(shot, id, { completes: editId });
+    await step('undo');
+    expect(await counts()).toEqual([2, FRAMES - 1]);
+  });
+
   it('tells what it holds on to on a frame, and how much each place is trusted', async () => {
     const shot = await newShot();
     const id = await newTrack(shot, { 20: corners(120, 60) });

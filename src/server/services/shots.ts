@@ -81,8 +81,13 @@ export class ShotService {
     return shotView(shot);
   }
 
-  /** Applies an edit, once however often it is sent. @throws AppError `conflict`, `bad_patch`, `bad_document`. */
-  async edit(id: string, { editId, base, label, patch }: EditBody): Promise<ShotState> {
+  /**
+   * Applies an edit, once however often it is sent.
+   *
+   * @param completes - Id of the edit that this one completes: one undo takes both back, unless another one lies between.
+   * @throws AppError `conflict`, `bad_patch`, `bad_document`.
+   */
+  async edit(id: string, { editId, base, label, patch }: EditBody, completes?: string): Promise<ShotState> {
     return this.locked(id, async (shot, transaction) => {
       const known = await JournalEntry.findOne({ where: { editId }, transaction });
       if (known) {
@@ -94,7 +99,8 @@ export class ShotService {
       const { document, inverse } = applyEdit(shot.document, patch, base < shot.revision);
       // What was undone before a new edit cannot be redone after it.
       await JournalEntry.destroy({ where: { shotId: id, seq: afterHead(shot) }, transaction });
-      await JournalEntry.create({ shotId: id, seq: shot.head + 1, editId, label, patch, inverse }, { transaction });
+      const entry = { shotId: id, seq: shot.head + 1, editId, label, patch, inverse, completes: completes ?? null };
+      await JournalEntry.create(entry, { transaction });
       await shot.update({ document, revision: shot.revision + 1, head: shot.head + 1 }, { transaction });
     });
   }
@@ -102,21 +108,37 @@ export class ShotService {
   /** @throws AppError `nothing_to_undo`. */
   undo(id: string): Promise<ShotState> {
     return this.locked(id, async (shot, transaction) => {
-      const entry = await this.entry(shot, shot.head, transaction);
-      if (!entry) throw new AppError('nothing_to_undo', 'There is nothing to undo.');
-      const { document } = applyEdit(shot.document, entry.inverse, false);
-      await shot.update({ document, revision: shot.revision + 1, head: shot.head - 1 }, { transaction });
+      const entries = await this.lastStep(shot, transaction);
+      if (entries.length === 0) throw new AppError('nothing_to_undo', 'There is nothing to undo.');
+      const document = entries.reduce((doc, { inverse }) => applyEdit(doc, inverse, false).document, shot.document);
+      const head = shot.head - entries.length;
+      await shot.update({ document, revision: shot.revision + 1, head }, { transaction });
     });
   }
 
   /** @throws AppError `nothing_to_redo`. */
   redo(id: string): Promise<ShotState> {
     return this.locked(id, async (shot, transaction) => {
-      const entry = await this.entry(shot, shot.head + 1, transaction);
-      if (!entry) throw new AppError('nothing_to_redo', 'There is nothing to redo.');
-      const { document } = applyEdit(shot.document, entry.patch, false);
-      await shot.update({ document, revision: shot.revision + 1, head: shot.head + 1 }, { transaction });
+      const entries = await this.nextStep(shot, transaction);
+      if (entries.length === 0) throw new AppError('nothing_to_redo', 'There is nothing to redo.');
+      const document = entries.reduce((doc, { patch }) => applyEdit(doc, patch, false).document, shot.document);
+      const head = shot.head + entries.length;
+      await shot.update({ document, revision: shot.revision + 1, head }, { transaction });
     });
+  }
+
+  /** What one undo takes back, the newest first: the last edit in force, and the one that it completes. */
+  private async lastStep(shot: Shot, transaction?: Transaction): Promise<JournalEntry[]> {
+    const last = await this.entry(shot, shot.head, transaction);
+    const before = last?.completes ? await this.entry(shot, shot.head - 1, transaction) : null;
+    return [last, before?.editId === last?.completes ? before : null].filter((e) => e !== null);
+  }
+
+  /** What one redo makes again, in order: the edit after the last one in force, and the one that completes it. */
+  private async nextStep(shot: Shot, transaction?: Transaction): Promise<JournalEntry[]> {
+    const next = await this.entry(shot, shot.head + 1, transaction);
+    const after = next && (await this.entry(shot, shot.head + 2, transaction));
+    return [next, after?.completes === next?.editId ? after : null].filter((e) => e !== null);
   }
 
   private entry(shot: Shot, seq: number, transaction?: Transaction): Promise<JournalEntry | null> {
@@ -136,9 +158,11 @@ export class ShotService {
   }
 
   private async stateOf(shot: Shot): Promise<ShotState> {
-    const [undo, redo] = await Promise.all([this.entry(shot, shot.head), this.entry(shot, shot.head + 1)]);
+    const [undo, redo] = await Promise.all([this.lastStep(shot), this.nextStep(shot)]);
     const { document, revision } = shot;
-    return { shot: shotView(shot), document, revision, undo: undo?.label ?? null, redo: redo?.label ?? null };
+    // A step is called by what a person did.
+    const [last, next] = [undo.at(-1), redo.at(0)];
+    return { shot: shotView(shot), document, revision, undo: last?.label ?? null, redo: next?.label ?? null };
   }
 
   private changed(id: string): Promise<void> {

@@ -64,7 +64,14 @@ export class TrackService {
     await Follow.update({ state: 'cancelled' }, { where: { shotId, targetId, state: 'queued' } });
     await Follow.update({ cancel: true }, { where: { shotId, targetId, state: 'running' } });
     await Follow.destroy({ where: { shotId, targetId, state: { [Op.in]: ['done', 'failed', 'cancelled'] } } });
-    const row = await Follow.create({ id: randomUUID(), shotId, targetId, first, last });
+    const row = await Follow.create({
+      id: randomUUID(),
+      shotId,
+      targetId,
+      first,
+      last,
+      completes: body.completes ?? null,
+    });
     await this.doors.queue(row.id);
     return this.changed(row);
   }

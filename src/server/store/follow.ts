@@ -19,6 +19,8 @@ export class Follow extends Model<InferAttributes<Follow>, InferCreationAttribut
   /** Frames of the clip, inclusive. */
   declare first: number;
   declare last: number;
+  /** The edit after which it was asked for. */
+  declare completes: CreationOptional<string | null>;
   declare found: CreationOptional<FollowView['found']>;
   declare state: CreationOptional<WorkState>;
   declare stage: CreationOptional<string>;
@@ -36,6 +38,7 @@ export function defineFollow(database: Sequelize): void {
       targetId: DataTypes.UUID,
       first: DataTypes.INTEGER,
       last: DataTypes.INTEGER,
+      completes: DataTypes.UUID,
       found: { type: DataTypes.JSONB, defaultValue: {} },
       ...WORK_COLUMNS,
     },

@@ -214,4 +214,9 @@ export const MIGRATIONS: readonly Migration[] = [
         CHECK (kind IN ('ffv1', 'h264', 'png', 'fill', 'matte', 'matte_png'));
     `),
   },
+  {
+    // What the worker makes of an edit is taken back with it.
+    name: '009-completed-edits',
+    up: sql('ALTER TABLE journal ADD COLUMN completes uuid; ALTER TABLE follows ADD COLUMN completes uuid;'),
+  },
 ];

@@ -53,6 +53,8 @@ export class JournalEntry extends Model<InferAttributes<JournalEntry>, InferCrea
   declare label: string;
   declare patch: PatchOperation[];
   declare inverse: PatchOperation[];
+  /** The edit that this one was made to complete: undone and made again together with it, if it is the one before. */
+  declare completes: CreationOptional<string | null>;
 }
 
 export function defineJournal(database: Sequelize): void {
@@ -64,6 +66,7 @@ export function defineJournal(database: Sequelize): void {
       label: DataTypes.TEXT,
       patch: DataTypes.JSONB,
       inverse: DataTypes.JSONB,
+      completes: DataTypes.UUID,
     },
     { sequelize: database, tableName: 'journal', underscored: true, timestamps: false },
   );

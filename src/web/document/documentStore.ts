@@ -65,15 +65,20 @@ export const useDocument = defineStore('document', () => {
     if (!confirmed.value || state.revision >= confirmed.value.revision) confirmed.value = state;
   }
 
-  /** Changes the document by a recipe that works on a copy; nothing is sent if nothing changes. */
-  function edit(label: string, recipe: (draft: ShotDocument) => void): void {
+  /**
+   * Changes the document by a recipe that works on a copy.
+   * @returns The id of the edit; undefined if nothing changes, and nothing is sent.
+   */
+  function edit(label: string, recipe: (draft: ShotDocument) => void): string | undefined {
     const before = document.value;
     const after = structuredClone(before);
     recipe(after);
     const patch = compare(before, after, true) as PatchOperation[];
-    if (patch.length === 0 || !confirmed.value) return;
-    keep([...pending.value, { editId: crypto.randomUUID(), base: confirmed.value.revision, label, patch }]);
+    if (patch.length === 0 || !confirmed.value) return undefined;
+    const editId = crypto.randomUUID();
+    keep([...pending.value, { editId, base: confirmed.value.revision, label, patch }]);
     void send();
+    return editId;
   }
 
   function keep(edits: EditBody[]): void {

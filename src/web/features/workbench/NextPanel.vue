@@ -51,7 +51,7 @@ function act(action: AdviceAction): void {
       stage.tool = 'path';
       return;
     case 'grow':
-      return doc.edit('Grow the matte', (draft) => {
+      return void doc.edit('Grow the matte', (draft) => {
         const removal = draft.removals[stage.removalId];
         removal.grow = Math.min(LIMITS.grow, removal.grow + action.px);
       });
@@ -61,7 +61,7 @@ function act(action: AdviceAction): void {
       stage.selectShape(action.shapeId);
       return emit('follow');
     case 'set-reach':
-      return doc.edit('Change the reach', (draft) => {
+      return void doc.edit('Change the reach', (draft) => {
         draft.removals[stage.removalId].settings.reach = action.reach;
       });
     case 'set-handles': {

@@ -27,8 +27,10 @@ const count = (n: number, one: string): string => `${n} ${n === 1 ? one : `${one
 
 function takeAway(): void {
   const { removalId, shapeId } = stage;
-  doc.edit('Take an anchor away', (draft) => dropAnchor(draft.removals[removalId].shapes[shapeId], props.frame));
-  void outlines.follow();
+  const edit = doc.edit('Take an anchor away', (draft) =>
+    dropAnchor(draft.removals[removalId].shapes[shapeId], props.frame),
+  );
+  void outlines.follow(edit);
 }
 </script>
 
@@ -65,7 +67,7 @@ function takeAway(): void {
           label="Follow it"
           title="Follows the outline over the shot, from its anchors (F)"
           size="small"
-          @click="outlines.follow"
+          @click="outlines.follow()"
         />
         <Button
           v-if="anchors.includes(frame) && anchors.length > 1"

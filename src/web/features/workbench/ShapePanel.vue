@@ -197,6 +197,7 @@ const changed = computed(() =>
           option-label="label"
           option-value="value"
           size="small"
+          placeholder="nothing"
           aria-label="What the shape rides on"
           @update:model-value="ride"
         />
@@ -245,8 +246,9 @@ const changed = computed(() =>
           severity="secondary"
           @click="useThis"
         />
+        <span />
+        <Button label="Delete shape" size="small" text severity="secondary" @click="deleteShape" />
       </div>
-      <Button label="Delete shape" size="small" text severity="secondary" @click="deleteShape" />
     </details>
 
     <details open>

@@ -51,13 +51,13 @@ function toWeak(): void {
 defineExpose({ toWeak });
 
 function setModel(part: TrackPart): void {
-  doc.edit('Change the model of a track', (draft) => setParts(draft.tracks[id.value], partsUpTo(part)));
-  void tracks.follow(id.value);
+  const edit = doc.edit('Change the model of a track', (draft) => setParts(draft.tracks[id.value], partsUpTo(part)));
+  void tracks.follow(id.value, edit);
 }
 
 function dropAnchor(): void {
-  doc.edit('Take an anchor away', (draft) => removeAnchor(draft.tracks[id.value], props.frame));
-  void tracks.follow(id.value);
+  const edit = doc.edit('Take an anchor away', (draft) => removeAnchor(draft.tracks[id.value], props.frame));
+  void tracks.follow(id.value, edit);
 }
 
 function remove(): void {

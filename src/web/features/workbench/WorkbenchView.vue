@@ -148,10 +148,11 @@ function onFullscreen(): void {
   if (!document.fullscreenElement) stage.clean = false;
 }
 
-/** A button that was clicked does not keep the keys of the picture. */
-function letGo(): void {
+/** A button or switch that was clicked, not pressed by a key, does not keep the keys of the picture. */
+function letGo(event: MouseEvent): void {
   const element = document.activeElement;
-  if (element instanceof HTMLElement && element.matches('button, summary')) element.blur();
+  const kept = element instanceof HTMLElement && element.matches('button, summary, input[type=checkbox]');
+  if (kept && event.detail > 0) element.blur();
 }
 
 watch(
@@ -183,7 +184,7 @@ watch(
     class="bench"
     :class="{ clean: stage.clean }"
     @fullscreenchange="onFullscreen"
-    @pointerup="letGo"
+    @click="letGo"
   >
     <nav class="tool-bar">
       <Button text size="small" label="Footage" @click="router.push('/')" />

@@ -61,12 +61,12 @@ export const useOutlines = defineStore('outlines', () => {
     }
     const wasFollowed = current.value !== undefined && isFollowed(current.value);
     let there = place;
-    doc.edit(LABELS[gesture.kind], (draft) => {
+    const edit = doc.edit(LABELS[gesture.kind], (draft) => {
       there = putOutline(draft, place, frame, pointed, answer.outline);
     });
     stage.selectRemoval(there.removalId);
     stage.selectShape(there.shapeId);
-    if (wasFollowed) void follow();
+    if (wasFollowed) void follow(edit);
   }
 
   /** What is asked: everything pointed at in a fresh frame, or only what mends the outline that is there already. */
@@ -99,10 +99,15 @@ export const useOutlines = defineStore('outlines', () => {
     return points && Array.from(flatten(points), (v) => Math.round(10 * v) / 10);
   }
 
-  /** Follows the outline of the chosen shape where frames of it are missing, of the chosen ones if some are. */
-  function follow(): Promise<void> {
+  /**
+   * Follows the outline of the chosen shape where frames of it are missing, of the chosen ones if some are.
+   * @param after - The edit that made it necessary: one undo takes both back.
+   */
+  function follow(after?: string): Promise<void> {
     const [{ shotId }, { shapeId, span }] = [doc, stage];
-    return tracks.start(shapeId, () => api.followOutline(shotId, shapeId, { ...span }));
+    return tracks.start(shapeId, () =>
+      api.followOutline(shotId, shapeId, { ...span, ...(after && { completes: after }) }),
+    );
   }
 
   const stop = (): void => tracks.stop(stage.shapeId);

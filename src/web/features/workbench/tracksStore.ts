@@ -73,11 +73,14 @@ export const useTracks = defineStore('tracks', () => {
     return answer?.points ?? [];
   }
 
-  /** Follows a track where frames of it are missing, of the chosen ones if some are. */
-  const follow = (id: string): Promise<void> => {
+  /**
+   * Follows a track where frames of it are missing, of the chosen ones if some are.
+   * @param after - The edit that made it necessary: one undo takes both back.
+   */
+  const follow = (id: string, after?: string): Promise<void> => {
     const { shotId } = doc;
-    const range = { ...stage.span };
-    return start(id, () => api.follow(shotId, id, range));
+    const body = { ...stage.span, ...(after && { completes: after }) };
+    return start(id, () => api.follow(shotId, id, body));
   };
 
   /** Has a track or an outline followed, once the server knows all edits: it follows what it knows. */
@@ -104,11 +107,11 @@ export const useTracks = defineStore('tracks', () => {
   function followShape(frame: number, corners: number[]): void {
     const { removalId, shapeId } = stage;
     let id = '';
-    doc.edit('Follow a shape', (draft) => {
+    const edit = doc.edit('Follow a shape', (draft) => {
       id = addTrack(draft, frame, corners);
       rideOn(draft, draft.removals[removalId].shapes[shapeId], id, frame);
     });
-    void follow(id);
+    void follow(id, edit);
   }
 
   return { tracks, follows, currentId, current, pointsShown, pointsAt, isBusy, open, follow, start, stop, followShape };

@@ -71,7 +71,7 @@ export function useShortcuts(parts: () => Parts | undefined): void {
     if (keys.length > 0) {
       stage.keys = [];
       const label = keys.length === 1 ? 'Delete a key' : `Delete ${keys.length} keys`;
-      return doc.edit(label, (draft) => removeKeys(draft.removals[removalId], keys));
+      return void doc.edit(label, (draft) => removeKeys(draft.removals[removalId], keys));
     }
     doc.edit('Delete a shape', (draft) => {
       if (draft.removals[removalId]?.shapes[shapeId]) removeShape(draft.removals[removalId], shapeId);

@@ -42,10 +42,10 @@ export function useTrackEditing(frame: () => number) {
   function commit(next: Map<number, Quad>, label: string): void {
     const id = tracks.currentId;
     if (!id) return;
-    doc.edit(label, (draft) => {
+    const edit = doc.edit(label, (draft) => {
       for (const [at, corners] of next) setAnchor(draft.tracks[id], at, cornersOf(places(corners)));
     });
-    void tracks.follow(id);
+    void tracks.follow(id, edit);
   }
 
   // A region that is held stays under the pointer while the frames go by: each gets it as it was left there.
@@ -71,13 +71,13 @@ export function useTrackEditing(frame: () => number) {
 
   function make(next: Quad): void {
     let id = '';
-    doc.edit('Draw a region to follow', (draft) => {
+    const edit = doc.edit('Draw a region to follow', (draft) => {
       id = addTrack(draft, frame(), cornersOf(places(next)));
     });
     stage.selectShape('');
     stage.trackId = id;
     stage.tool = 'steer';
-    void tracks.follow(id);
+    void tracks.follow(id, edit);
   }
 
   function abandon(): void {
