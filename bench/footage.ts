@@ -1,13 +1,13 @@
 import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { frameBytes } from '../src/core/image/format.ts';
+import { bytesPerSample, frameBytes } from '../src/core/image/format.ts';
 import { decodeFrames, matteFormat } from '../src/media/decode.ts';
 import { storedFormat } from '../src/media/pixelFormat.ts';
 import { probeClip } from '../src/media/probe.ts';
 import { RawStore } from '../src/media/rawStore.ts';
 import type { Picture } from './picture.ts';
 
-/** A decoded video: luma as floats, and raw frames. */
+/** A decoded video: luma as floats in levels of 8 bits, and raw frames. */
 export class Footage {
   private constructor(readonly store: RawStore) {}
 
@@ -24,12 +24,11 @@ export class Footage {
   }
 
   luma(frame: number): Picture {
-    const { width, height } = this.store.format;
-    const bytes = new Uint8Array(width * height);
+    const { width, height, depth } = this.store.format;
+    const bytes = new Uint8Array(width * height * bytesPerSample(this.store.format));
     this.store.readRows(frame, 0, 0, height, bytes);
-    const values = new Float32Array(bytes.length);
-    for (let i = 0; i < values.length; i++) values[i] = bytes[i];
-    return { width, height, values };
+    const samples = depth > 8 ? new Uint16Array(bytes.buffer) : bytes;
+    return { width, height, values: Float32Array.from(samples, (v) => v / 2 ** (depth - 8)) };
   }
 
   bytes(frame: number): Uint8Array {

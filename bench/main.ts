@@ -20,7 +20,7 @@ const TRACKED = ['boardwalk', 'granary'];
 const LONG = 'boardwalk';
 const WATCHED = ['boardwalk', 'fen-flight'];
 const OUTLINED = ['boardwalk', 'mill-door', 'fen-flight'];
-const SEARCHED = ['boardwalk', 'mill-door', 'fen-flight', 'granary'];
+const SEARCHED = ['boardwalk', 'mill-door', 'fen-flight', 'granary', 'dusk-log'];
 
 const folder = values.demo ?? join(process.env.MNESTRA_DATA ?? 'data', 'demo');
 await mkdir(folder, { recursive: true });
