@@ -18,7 +18,7 @@ export const LOG_CODES = Uint16Array.from({ length: 65536 }, (_, v) => Math.roun
 
 const STEPS = 1024;
 
-/** The way back as a one-dimensional table in the .cube format (Adobe, 2013): what shows log footage as it would look. */
+/** The way back as a one-dimensional table in the .cube format: what shows log footage as it would look. */
 export function logCube(): string {
   const rows = Array.from({ length: STEPS }, (_, i) => {
     const v = Math.min(1, toDisplay(i / (STEPS - 1))).toFixed(6);
