@@ -49,3 +49,17 @@ export async function stepTo(page: Page, frame: number): Promise<void> {
   for (let i = 0; i < Math.abs(by) % 10; i++) await page.keyboard.press(by < 0 ? 'ArrowLeft' : 'ArrowRight');
   await page.locator(`[data-testid=picture][data-frame="${frame}"]`).waitFor();
 }
+
+/** Colour of the picture on the screen at a place of the frame: red, green, blue, 0..255, mean of a few px around it. */
+export async function colourAt(page: Page, x: number, y: number): Promise<[number, number, number]> {
+  const [sx, sy] = await screenOf(page, x, y);
+  const png = await page.screenshot({ clip: { x: sx - 2, y: sy - 2, width: 4, height: 4 }, animations: 'disabled' });
+  return page.evaluate(async (base64) => {
+    const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0));
+    const bitmap = await createImageBitmap(new Blob([bytes], { type: 'image/png' }));
+    const context = new OffscreenCanvas(1, 1).getContext('2d')!;
+    context.drawImage(bitmap, 0, 0, 1, 1);
+    const [r, g, b] = context.getImageData(0, 0, 1, 1).data;
+    return [r, g, b] as [number, number, number];
+  }, png.toString('base64'));
+}

@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { dragOn, film, H, picture as pictureOf, screenOf, stepTo, W } from './film.ts';
+import { colourAt, dragOn, film, H, picture as pictureOf, screenOf, stepTo, W } from './film.ts';
 
 /** The whole job, once, by hand: from a file to a clean file. Each test goes on from the one before. */
 test.describe.configure({ mode: 'serial' });
@@ -39,16 +39,8 @@ const goTo = (frame: number): Promise<void> => stepTo(page, frame);
 
 /** How red the picture is at a place of the frame: red less the mean of green and blue. */
 async function redAt(x: number, y: number): Promise<number> {
-  const [sx, sy] = await screen(x, y);
-  const png = await page.screenshot({ clip: { x: sx - 2, y: sy - 2, width: 4, height: 4 }, animations: 'disabled' });
-  return page.evaluate(async (base64) => {
-    const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0));
-    const bitmap = await createImageBitmap(new Blob([bytes], { type: 'image/png' }));
-    const context = new OffscreenCanvas(1, 1).getContext('2d')!;
-    context.drawImage(bitmap, 0, 0, 1, 1);
-    const [r, g, b] = context.getImageData(0, 0, 1, 1).data;
-    return r - (g + b) / 2;
-  }, png.toString('base64'));
+  const [r, g, b] = await colourAt(page, x, y);
+  return r - (g + b) / 2;
 }
 
 const keys = (): Promise<number> => page.locator('[data-testid^="key-Box 1-"]').count();

@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { film, H, openShot, screenOf, stepTo, W } from './film.ts';
+import { colourAt, film, H, openShot, stepTo, W } from './film.ts';
 
 /** A matte that was made elsewhere, brought in on the page. Each test goes on from the one before. */
 test.describe.configure({ mode: 'serial' });
@@ -33,17 +33,7 @@ test.afterAll(async () => {
 });
 
 /** Brightness of the picture at a place of the frame, 0..255. */
-async function brightAt(x: number, y: number): Promise<number> {
-  const [sx, sy] = await screenOf(page, x, y);
-  const png = await page.screenshot({ clip: { x: sx - 1, y: sy - 1, width: 2, height: 2 }, animations: 'disabled' });
-  return page.evaluate(async (base64) => {
-    const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0));
-    const bitmap = await createImageBitmap(new Blob([bytes], { type: 'image/png' }));
-    const context = new OffscreenCanvas(1, 1).getContext('2d')!;
-    context.drawImage(bitmap, 0, 0, 1, 1);
-    return context.getImageData(0, 0, 1, 1).data[1];
-  }, png.toString('base64'));
-}
+const brightAt = async (x: number, y: number): Promise<number> => (await colourAt(page, x, y))[1];
 
 test('a matte becomes a thing that goes away, is seen on the picture and as a matte', async () => {
   await page.getByTestId('bring-in').setInputFiles(at('square.mkv'));

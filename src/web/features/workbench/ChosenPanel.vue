@@ -1,13 +1,12 @@
 <script setup lang="ts">
 import Button from 'primevue/button';
-import SelectButton from 'primevue/selectbutton';
 import { computed } from 'vue';
 import type { ShotView } from '../../../contract/shots.ts';
 import type { Ease } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { retimeKeys, shiftBy, stretchTo, type Retiming } from '../../document/keyGroups.ts';
 import { deleteSpan, holdSpan, smoothSpan } from '../../document/trackEdits.ts';
-import { EASES } from './eases.ts';
+import EaseButtons from './EaseButtons.vue';
 import NumberField from './NumberField.vue';
 import { useStage } from './stageStore.ts';
 import { useTracks } from './tracksStore.ts';
@@ -87,16 +86,7 @@ function editTrack(name: keyof typeof TRACK_EDITS): void {
       :max="clipFrames - 1"
       @commit="(f) => retime('Stretch keys', stretchTo(first, last, f))"
     />
-    <SelectButton
-      :model-value="ease"
-      :options="EASES"
-      option-label="label"
-      option-value="value"
-      :allow-empty="false"
-      size="small"
-      aria-label="How they go on"
-      @update:model-value="setEase"
-    />
+    <EaseButtons :model-value="ease" label="How they go on" @choose="setEase" />
     <div class="row">
       <Button label="Copy" title="Ctrl C" size="small" severity="secondary" @click="clipboard.copy" />
       <span />
@@ -108,6 +98,14 @@ function editTrack(name: keyof typeof TRACK_EDITS): void {
     <div class="row">
       <span>From frame {{ frame }} on</span>
       <Button label="Put here" title="Ctrl V" size="small" severity="secondary" @click="clipboard.paste(frame)" />
+      <Button
+        label="Forget"
+        title="Forgets what was copied"
+        size="small"
+        text
+        severity="secondary"
+        @click="clipboard.forget"
+      />
     </div>
   </details>
   <details v-if="stage.span" class="span" open data-testid="chosen-frames">

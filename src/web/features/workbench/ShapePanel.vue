@@ -19,7 +19,7 @@ import { urls } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames, makeConstant, pinKey, removeKey } from '../../document/edits.ts';
 import { letGo, rideOn } from '../../document/trackEdits.ts';
-import { EASES } from './eases.ts';
+import EaseButtons from './EaseButtons.vue';
 import { addVariant, removeShape, useVariant } from '../../document/variants.ts';
 import NumberField from './NumberField.vue';
 import { useStage } from './stageStore.ts';
@@ -178,16 +178,11 @@ const changed = computed(() =>
           @click="editShape('Make it constant', (s) => makeConstant(stage.shapeId, s, frame))"
         />
       </div>
-      <SelectButton
+      <EaseButtons
         v-if="keyHere && keys.length > 1"
         :model-value="keyHere.ease"
-        :options="EASES"
-        option-label="label"
-        option-value="value"
-        :allow-empty="false"
-        size="small"
-        aria-label="How it goes on from this key"
-        @update:model-value="(value) => editShape('Change how it goes on', (s) => (s.keys[frame].ease = value))"
+        label="How it goes on from this key"
+        @choose="(value) => editShape('Change how it goes on', (s) => (s.keys[frame].ease = value))"
       />
       <div v-if="!shape.outline && !shape.matte" class="row">
         <span>Rides on</span>

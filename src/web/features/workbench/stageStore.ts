@@ -43,6 +43,8 @@ export const useStage = defineStore('stage', () => {
   function selectShape(id: string): void {
     shapeId.value = id;
     point.value = undefined;
+    // Delete means the newest choice.
+    keys.value = [];
   }
 
   /** Chooses frames, in whichever order they were named; none takes the choice back. */

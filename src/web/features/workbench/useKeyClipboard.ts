@@ -42,6 +42,7 @@ export function useKeyClipboard(frames: () => number) {
   return {
     copy,
     paste,
+    forget: () => (copied.keys = undefined),
     get count(): number {
       return copied.keys?.shapes.reduce((n, s) => n + Object.keys(s.keys).length, 0) ?? 0;
     },

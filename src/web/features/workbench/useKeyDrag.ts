@@ -1,4 +1,4 @@
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames } from '../../document/edits.ts';
 import { retimeKeys, shiftBy, stretchTo, type KeyPlace, type Retiming } from '../../document/keyGroups.ts';
@@ -33,6 +33,15 @@ export function useKeyDrag(lanes: () => string[], frames: () => number) {
 
   const isChosen = (k: KeyPlace): boolean =>
     stage.keys.some(({ shapeId, frame }) => shapeId === k.shapeId && frame === k.frame);
+  // What was undone or deleted elsewhere cannot stay chosen.
+  watch(
+    () => doc.document.removals[stage.removalId]?.shapes,
+    (shapes) => {
+      const there = stage.keys.filter((k) => shapes?.[k.shapeId] && k.frame in shapes[k.shapeId].keys);
+      if (there.length < stage.keys.length) stage.keys = there;
+    },
+  );
+
   const chosenFrames = computed(() => stage.keys.map((k) => k.frame));
 
   /** Where the keys in hand go, while they are dragged. */
@@ -48,12 +57,14 @@ export function useKeyDrag(lanes: () => string[], frames: () => number) {
 
   /** Takes hold of a key: with Shift it is added to the choice or taken out of it, with Alt a copy is moved. */
   function grab(key: KeyPlace, from: StripPlace, { shiftKey, altKey }: MouseEvent): void {
+    const before = stage.keys;
+    const was = isChosen(key);
     stage.selectShape(key.shapeId);
     if (shiftKey) {
-      stage.keys = isChosen(key) ? stage.keys.filter((k) => !same(k, key)) : [...stage.keys, key];
+      stage.keys = was ? before.filter((k) => !same(k, key)) : [...before, key];
       return;
     }
-    if (!isChosen(key)) stage.keys = [key];
+    stage.keys = was ? before : [key];
     begin(altKey ? 'copy' : 'move', from);
   }
 
