@@ -48,6 +48,8 @@ export interface RemovalNode {
   featherOut: number;
   /** Of what its shapes hold out, each way, px; {@link HOLD_FEATHER} if it has not been set. */
   holdFeather?: number;
+  /** Its shadow is meant to stay: the coverage watch does not miss it. */
+  shadowStays?: boolean;
   settings: TakeSettings;
   shapes: Record<string, ShapeNode>;
 }

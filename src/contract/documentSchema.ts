@@ -78,6 +78,7 @@ const removal = Joi.object({
   featherIn: Joi.number().min(0).max(LIMITS.feather).required(),
   featherOut: Joi.number().min(0).max(LIMITS.feather).required(),
   holdFeather: Joi.number().min(0).max(LIMITS.feather),
+  shadowStays: Joi.boolean(),
   settings: takeSettings.required(),
   shapes: Joi.object().pattern(id, shape).max(LIMITS.shapes).required(),
 });

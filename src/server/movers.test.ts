@@ -3,7 +3,10 @@ import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import type { ErrorBody } from '../contract/errors.ts';
 import type { MoverOutlines, SearchView } from '../contract/movers.ts';
-import type { ShotView } from '../contract/shots.ts';
+import { newRemoval } from '../contract/document.ts';
+import type { ShotState, ShotView } from '../contract/shots.ts';
+import type { RevealView } from '../contract/takes.ts';
+import { sharpPoints } from '../core/shapes/shape.ts';
 import { setRotation } from '../media/encode.ts';
 import { Harness } from './testing/harness.ts';
 
@@ -45,6 +48,8 @@ const middle = (places: number[]): [number, number] =>
   }) as [number, number];
 
 let shot: ShotView;
+/** The clip of the block that casts a shadow. */
+let castClip: string;
 
 beforeAll(async () => {
   await house.begin();
@@ -84,6 +89,7 @@ describe('a search for what moves', () => {
     const shaded = soft.replace('[ground];', `,${shade}[ground];`);
     house.film('shaded.mp4', shaded, '-crf', '14');
     const cast = await newShot('shaded.mp4');
+    castClip = cast.clipId;
     await searched(cast);
     const whole = await outlinesOf(cast, 0);
     const path = `/shots/${cast.id}/movers/0/outlines-without-shadow`;
@@ -93,6 +99,33 @@ describe('a search for what moves', () => {
       expect(Math.abs(right(whole[t]) - (350 - 6 * t))).toBeLessThan(1.5 * NEAR_PX);
       expect(Math.abs(right(body[t]) - (280 - 6 * t + 24))).toBeLessThan(1.5 * NEAR_PX);
     }
+  });
+
+  it('misses a shadow in the matte only where that is to go', async () => {
+    const shots = (await house.call<ShotView[]>('GET', '/shots')).body;
+    const cast = shots.find((s) => s.clipId === castClip)!;
+    const path = `/shots/${cast.id}/movers/0/outlines-without-shadow`;
+    const outlines = (await house.call<MoverOutlines>('GET', path)).body;
+    const keys = Object.fromEntries(
+      Object.entries(outlines).map(([frame, places]) => [frame, { ease: 'linear', points: sharpPoints(places) }]),
+    );
+    const flagged = async (more: object): Promise<number> => {
+      const id = randomUUID();
+      const shape = { name: 'Body', rank: 1, kind: 'path', operation: 'add', keys };
+      const value = { ...newRemoval({}, 'Block'), ...more, grow: 4, shapes: { [randomUUID()]: shape } };
+      const { revision } = (await house.call<ShotState>('GET', `/shots/${cast.id}`)).body;
+      const patch = [{ op: 'add', path: `/removals/${id}`, value }];
+      const edit = { editId: randomUUID(), base: revision, label: 'Mark', patch };
+      expect((await house.call('POST', `/shots/${cast.id}/edits`, edit)).status).toBe(200);
+      const reveal = await house.until(async () => {
+        const { body } = await house.call<RevealView>('GET', `/shots/${cast.id}/reveals/${id}`);
+        return body.state === 'working' ? undefined : body;
+      }, 'the reveal');
+      return reveal.data!.coverage!.flagged.length;
+    };
+    const [missed, left] = [await flagged({}), await flagged({ shadowStays: true })];
+    expect(missed).toBeGreaterThan(FRAMES / 2);
+    expect(left).toBeLessThan(missed / 3);
   });
 
   it('counts frames as the clip does, and places as the picture is shown', async () => {

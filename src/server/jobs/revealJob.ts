@@ -58,6 +58,7 @@ async function compute(
   const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, files);
   const frames = await stores.small({ clip, first, count }, signal);
   report(DECODE_SHARE);
+  const shadowStays = marks.shadowStays === true;
   const drawn = mattesOf(clip, files, removalId, marks, first, count);
   const path = join(files.scratch, `${key}.mattes`);
   try {
@@ -76,7 +77,9 @@ async function compute(
     });
     const result = await engine.reveal().finally(() => engine.close());
     const watched =
-      search === undefined ? null : await watchCoverage(search, drawn, frames, { files, clip, first, signal });
+      search === undefined
+        ? null
+        : await watchCoverage(search, drawn, frames, { files, clip, first, shadowStays, signal });
     const { data, maps } = packReveal(key, first, clip, result, watched);
     await writeNamed(files.reveal(key, 'maps'), maps);
     await writeNamed(files.reveal(key, 'json'), JSON.stringify(data));

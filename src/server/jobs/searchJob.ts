@@ -43,7 +43,7 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
       listed.push(viewOf(mover, whole, first, frames.factor, clip));
     }
     await writeFile(context.files.search(id, 'json'), JSON.stringify(found));
-    const masks = movers.map((m) => ({ first: first + m.first, masks: m.masks }));
+    const masks = movers.map((m, i) => ({ first: first + m.first, masks: m.masks, bodies: bodies![i] }));
     await writeMasks(context.files, id, masks);
     await writeCamera(context.files, id, camera);
     return { movers: listed };

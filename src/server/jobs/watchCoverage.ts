@@ -11,17 +11,27 @@ import { readMasks } from '../services/moverOutlines.ts';
 /** Thousandths are enough for a share. */
 const SHARES = 1000;
 
+interface WatchOptions {
+  files: Files;
+  clip: StoredClip;
+  /** Frame of the clip with which the mattes begin. */
+  first: number;
+  /** Whether things are watched without their shadows. */
+  shadowStays: boolean;
+  signal: AbortSignal;
+}
+
 /** What of a removal's things sticks out of its mattes, which begin with the clip's frame `first`. */
 export async function watchCoverage(
   searchId: string,
   mattes: DrawnMattes,
   small: { format: FrameFormat; factor: number },
-  { files, clip, first, signal }: { files: Files; clip: StoredClip; first: number; signal: AbortSignal },
+  { files, clip, first, shadowStays, signal }: WatchOptions,
 ): Promise<CoverageData> {
   const last = first + mattes.count - 1;
   // The shot may have been searched with other handles than it has now.
-  const movers = (await readMasks(files, searchId)).flatMap(({ first: from, masks }) => {
-    const cut = masks.slice(Math.max(0, first - from), Math.max(0, last + 1 - from));
+  const movers = (await readMasks(files, searchId)).flatMap(({ first: from, masks, bodies }) => {
+    const cut = ((shadowStays && bodies) || masks).slice(Math.max(0, first - from), Math.max(0, last + 1 - from));
     return cut.length > 0 ? [{ first: Math.max(from, first) - first, masks: cut }] : [];
   });
   const masks = await smallMasks(mattes, small.format, small.factor, signal);

@@ -5,8 +5,8 @@ import type { CameraMotionData } from '../../core/motion/cameraMotion.ts';
 import type { Mover } from '../../core/movers/movers.ts';
 import type { Files } from '../files.ts';
 
-/** Masks that a search found, in frames of the clip, as they are kept for the coverage watch. */
-export type FoundMasks = Pick<Mover, 'first' | 'masks'>[];
+/** Masks that a search found, in frames of the clip, with shadows and without, as they are kept for the coverage watch. */
+export type FoundMasks = (Pick<Mover, 'first' | 'masks'> & { bodies?: Mover['masks'] })[];
 
 /** Outlines of a mover, with its shadow and without. */
 export interface FoundOutlines {

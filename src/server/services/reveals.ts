@@ -31,7 +31,8 @@ export class RevealService {
     }
     const { marks, first, count } = basis;
     const search = await Search.findOne({ where: { shotId, state: 'done' }, attributes: ['id'] });
-    const key = hashOf(clip.hash, marksText(marks), first, count, marks.settings.reach, search?.id);
+    const shadow = marks.shadowStays ? ['shadow stays'] : [];
+    const key = hashOf(clip.hash, marksText(marks), first, count, marks.settings.reach, search?.id, ...shadow);
     const row = await Reveal.findOne({ where: { shotId, removalId } });
     if (row?.key === key && (row.state === 'failed' || isBeingComputed(row))) return viewOf(row, null);
     const data = await this.read(key);

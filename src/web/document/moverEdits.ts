@@ -6,12 +6,13 @@ import { addRemoval, addShape } from './edits.ts';
 /** What was found is a little tight and a little rough: the matte goes beyond it by this, px. */
 const GROW_PX = 4;
 
-/** A removal of its own for a mover. @returns Its id. */
-export function takeAway(draft: ShotDocument, outlines: MoverOutlines, name: string): string {
+/** A removal of its own for a mover. @param shadow - Whether the outlines hold its shadow. @returns Its id. */
+export function takeAway(draft: ShotDocument, outlines: MoverOutlines, name: string, shadow: boolean): string {
   const id = addRemoval(draft);
   const removal = draft.removals[id];
   removal.name = name;
   removal.grow = GROW_PX;
+  if (!shadow) removal.shadowStays = true;
   addOutline(removal, outlines, name);
   return id;
 }

@@ -55,6 +55,12 @@ const setEdge = (key: 'grow' | 'featherIn' | 'featherOut' | 'holdFeather', value
     r[key] = value;
   });
 
+const setShadow = (stays: boolean): void =>
+  editRemoval('Change what becomes of its shadow', (r) => {
+    if (stays) r.shadowStays = true;
+    else delete r.shadowStays;
+  });
+
 const set = <K extends keyof TakeSettings>(key: K, value: TakeSettings[K]): void =>
   editRemoval('Change the fill', (r) => {
     r.settings[key] = value;
@@ -279,6 +285,10 @@ const changed = computed(() =>
         :digits="1"
         @commit="setEdge('featherOut', $event)"
       />
+      <label class="row" title="The coverage watch then does not miss the shadow">
+        <span>Its shadow may stay</span>
+        <ToggleSwitch :model-value="removal.shadowStays === true" @update:model-value="setShadow" />
+      </label>
       <NumberField
         v-if="holds"
         label="Feather of what stays"

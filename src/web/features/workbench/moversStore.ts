@@ -52,7 +52,7 @@ export const useMovers = defineStore('movers', () => {
     if (!outlines) return;
     let id = '';
     doc.edit(`Take away “${nameOf(mover)}”`, (draft) => {
-      id = takeAway(draft, outlines, nameOf(mover));
+      id = takeAway(draft, outlines, nameOf(mover), shadows.value);
     });
     stage.selectRemoval(id);
   }

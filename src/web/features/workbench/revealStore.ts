@@ -34,7 +34,7 @@ export const useReveal = defineStore('reveal', () => {
     const { first, last: end, handleBefore, handleAfter } = shot;
     // The coverage is watched with what a search found.
     const search = movers.search?.state === 'done' ? movers.search.id : '';
-    const range = [first, end, handleBefore, handleAfter];
+    const range = [first, end, handleBefore, handleAfter, node.shadowStays === true];
     return [stage.removalId, marksText(node), node.settings.reach, ...range, search].join('|');
   });
 
