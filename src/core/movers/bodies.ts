@@ -2,6 +2,7 @@ import { around, type Rect } from '../image/format.ts';
 import { areaOf, at, common, grown, maskIn, trimmed, type MaskPatch } from './maskPatch.ts';
 import type { Evidence } from './evidence.ts';
 import type { Mover } from './movers.ts';
+import { components } from './segment.ts';
 import { shadeOf } from './shade.ts';
 
 /** From here on a px counts as ground in less light. */
@@ -63,29 +64,9 @@ function isAllIn(p: MaskPatch, x: number, y: number, r: number): boolean {
 
 /** The part that hangs together and is largest, and others that are not much smaller. */
 function largestParts(p: MaskPatch): MaskPatch {
-  const part = new Int32Array(p.data.length);
-  const sizes = [0];
-  for (let start = 0; start < part.length; start++) {
-    if (!p.data[start] || part[start]) continue;
-    const id = sizes.length;
-    part[start] = id;
-    const group = [start];
-    for (const i of group) {
-      const [x, y] = [i % p.width, Math.floor(i / p.width)];
-      for (const [u, v] of [
-        [x - 1, y],
-        [x + 1, y],
-        [x, y - 1],
-        [x, y + 1],
-      ]) {
-        const k = v * p.width + u;
-        if (u < 0 || v < 0 || u >= p.width || v >= p.height || !p.data[k] || part[k]) continue;
-        part[k] = id;
-        group.push(k);
-      }
-    }
-    sizes.push(group.length);
-  }
-  const least = LOOSE * Math.max(...sizes);
-  return { ...p, data: Uint8Array.from(part, (id) => (id > 0 && sizes[id] >= least ? 1 : 0)) };
+  const parts = components(p.data, p.width, p.height);
+  const least = LOOSE * Math.max(0, ...parts.map((part) => part.length));
+  const data = new Uint8Array(p.data.length);
+  for (const part of parts) if (part.length >= least) for (const i of part) data[i] = 1;
+  return { ...p, data };
 }

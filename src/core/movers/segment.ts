@@ -105,7 +105,7 @@ function usualUnlikeness(cost: Uint16Array, w: number, h: number): Float32Array 
 }
 
 /** Px that hang together (by edges or corners), each group as indices. */
-function components(mask: Uint8Array, w: number, h: number): number[][] {
+export function components(mask: Uint8Array, w: number, h: number): number[][] {
   const seen = new Uint8Array(w * h);
   const out: number[][] = [];
   for (let start = 0; start < mask.length; start++) {

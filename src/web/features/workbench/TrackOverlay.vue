@@ -54,7 +54,7 @@ const points = computed(() =>
     return {
       cx,
       cy,
-      r: 1.5 + 2.5 * weight,
+      r: 0.8 + 1.4 * weight,
       trust: weight >= TRUSTED ? 'trusted' : weight >= DOUBTED ? 'doubted' : 'left-out',
     };
   }),
