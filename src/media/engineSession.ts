@@ -3,6 +3,7 @@ import { deserialize, serialize } from 'node:v8';
 import { chooseSources } from '../core/reveal/chooseSources.ts';
 import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
+import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
 import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
 import type { GrainModel } from '../core/fill/grain.ts';
@@ -17,7 +18,6 @@ import type { FrameFormat, Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
-import { LocalMotion } from '../core/motion/localMotion.ts';
 import { shadeIn } from '../core/movers/bodies.ts';
 import { evidenceOf, unlikenessOf } from '../core/movers/evidence.ts';
 import { FrameLayer } from '../core/movers/layFrames.ts';
@@ -229,10 +229,18 @@ export class EngineSession {
     return out;
   }
 
-  /** In how many of the given frames the hole's surroundings move other than the camera's plane does. */
+  /** In how many of the given frames what surrounds the hole moves other than the camera's plane does. */
   probeParallax({ frames }: Pick<GatherTask, 'frames'>): number {
-    const motion = new LocalMotion(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked);
-    return frames.filter((f) => motion.refine(f.frame, boxOf(this.job.cells, f.frame), f.sources) > 0).length;
+    const motion = this.depthMotion();
+    return frames.filter(({ frame, sources }) => {
+      const region = regionOf(this.kernels, frame, boxOf(this.job.cells, frame), this.mattes);
+      return motion.refine(region, sources) > 0;
+    }).length;
+  }
+
+  private depthMotion(): DepthMotion {
+    const unit = 2 ** (this.job.frames.format.depth - 8);
+    return new DepthMotion(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked, unit);
   }
 
   gather({ frames, local, out }: GatherTask): GatheredFrame[] {
@@ -263,10 +271,10 @@ export class EngineSession {
     local: boolean,
     use: (gatherer: Gatherer) => T,
   ): T {
-    const motion = new LocalMotion(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked);
+    const motion = this.depthMotion();
     const rects = new Map<number, Rect>();
     for (const { region, sources } of work) {
-      if (local) motion.refine(region.frame, boxOf(this.job.cells, region.frame), sources);
+      if (local) motion.refine(region, sources);
       for (const s of sources) rects.set(s, union(rects.get(s), neededRect(region, s, motion, this.frames.format)));
     }
     return this.kernels.scoped(() => {

@@ -1,7 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
+import { CAMERA_PLANE, type FrameMap } from '../depth/frameMap.ts';
 import { median } from '../geometry/linear.ts';
 import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } from '../image/format.ts';
-import type { FrameMap } from '../motion/localMotion.ts';
 import { fitLight, type LightFit } from './light.ts';
 import { planeSize, readRegionPlane, TILE, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
@@ -36,8 +36,11 @@ export function neededRect(region: Region, source: number, motion: FrameMap, for
   const { x, y, width, height } = region.rect;
   const points: number[] = [];
   for (const v of [0, 0.5, 1]) for (const u of [0, 0.5, 1]) points.push(x + u * width, y + v * height);
-  const mapped = Float64Array.from(points);
-  motion.map(region.frame, source, mapped);
+  const mapped = surfacesIn(region, motion).flatMap((surface) => {
+    const places = Float64Array.from(points);
+    motion.map(region.frame, source, places, surface);
+    return [...places];
+  });
   const xs = mapped.filter((_, i) => i % 2 === 0);
   const ys = mapped.filter((_, i) => i % 2 === 1);
   const [left, top] = [Math.floor(Math.min(...xs)), Math.floor(Math.min(...ys))];
@@ -48,6 +51,12 @@ export function neededRect(region: Region, source: number, motion: FrameMap, for
   if (rect.width >= 16 && rect.height >= 16) return rect;
   // Nothing of it is in view: any small part of the frame keeps the arithmetic defined.
   return { x: 0, y: 0, width: Math.min(16, format.width), height: Math.min(16, format.height) };
+}
+
+/** The surfaces that lie behind a region's tiles. */
+function surfacesIn(region: Region, motion: FrameMap): number[] {
+  const tiles = motion.surfaces(region.frame);
+  return tiles ? [...new Set(tiles.filter((_, i) => region.active[i] > 0))].sort((a, b) => a - b) : [CAMERA_PLANE];
 }
 
 export const union = (a: Rect | undefined, b: Rect): Rect => {
@@ -98,19 +107,30 @@ export class Gatherer {
     const rim = rimPoints(region, RIM_POINTS);
     const lights = sources.map((s) => this.measureLight(out, s, rim));
     const { params, tau } = this.weigh(region.frame, sources, lights);
-    const maps = sources.map((s) => this.mapOf(region, s));
+    const surfaces = surfacesIn(region, this.motion);
+    const maps = sources.map((s) => surfaces.map((surface) => this.mapOf(region, s, surface)));
     const band = new BandBuffers(kernels, region, this.frames.format, sources.length);
+    const tiles = this.motion.surfaces(region.frame);
     for (let row = 0; row < region.rows; row++) {
-      const active = region.active.subarray(row * region.cols, (row + 1) * region.cols);
+      const [first, end] = [row * region.cols, (row + 1) * region.cols];
+      const active = region.active.subarray(first, end);
       if (active.every((a) => a === 0)) continue;
-      kernels.u8(band.active, region.cols).set(active);
-      sources.forEach((s, k) => this.warpBand(region, row, this.sourceFrames.get(s), maps[k], band, k));
+      sources.forEach((s, k) => {
+        kernels.u8(band.usable + k * band.lumaSamples, band.lumaSamples).fill(0);
+        surfaces.forEach((surface, i) => {
+          if (!this.motion.knows(region.frame, s, surface)) return;
+          const of = tiles ? active.map((a, c) => (tiles[first + c] === surface ? a : 0)) : active;
+          if (of.every((a) => a === 0)) return;
+          kernels.u8(band.active, region.cols).set(of);
+          this.warpBand(region, row, this.sourceFrames.get(s), maps[k][i], band, k);
+        });
+      });
       this.fuseBand(out, row, band, params, tau);
     }
   }
 
-  /** Tile corners of the region in a source frame, frame px. */
-  private mapOf(region: Region, source: number): Float32Array {
+  /** Tile corners of the region in a source frame under one surface, frame px. */
+  private mapOf(region: Region, source: number, surface: number): Float32Array {
     const { rect, cols, rows } = region;
     const map = new Float32Array((cols + 1) * (rows + 1) * 2);
     for (let r = 0, i = 0; r <= rows; r++) {
@@ -119,7 +139,7 @@ export class Gatherer {
         map[i + 1] = rect.y + r * TILE;
       }
     }
-    this.motion.map(region.frame, source, map);
+    this.motion.map(region.frame, source, map, surface);
     return map;
   }
 
@@ -137,7 +157,6 @@ export class Gatherer {
     const corners = (cols + 1) * 2;
     const part = map.subarray(row * corners, (row + 2) * corners);
     const usable = band.usable + k * band.lumaSamples;
-    kernels.u8(usable, band.lumaSamples).fill(0);
     for (let plane = 0; plane < format.colourPlanes; plane++) {
       const { stepX, stepY } = format.planes[plane];
       const local = kernels.f32(band.map, part.length);
@@ -222,12 +241,7 @@ export class Gatherer {
     const { region } = out;
     const frame = this.sourceFrames.get(source);
     const w = region.rect.width;
-    const points = new Float32Array(rim.length * 2);
-    rim.forEach((at, i) => {
-      points[2 * i] = region.rect.x + (at % w);
-      points[2 * i + 1] = region.rect.y + Math.floor(at / w);
-    });
-    this.motion.map(region.frame, source, points);
+    const points = this.placesOf(region, rim, source);
     const usable = this.usablePoints(points, frame);
     return Array.from({ length: format.colourPlanes }, (_, plane) => {
       const { stepX, stepY } = format.planes[plane];
@@ -249,6 +263,23 @@ export class Gatherer {
       });
       return fitLight(sampled, target, this.unit);
     });
+  }
+
+  /** Places of rim px in a source frame, each on the surface of its tile; out of view where that is not known. */
+  private placesOf(region: Region, rim: Int32Array, source: number): Float32Array {
+    const w = region.rect.width;
+    const tiles = this.motion.surfaces(region.frame);
+    const out = new Float32Array(rim.length * 2).fill(-1e6);
+    for (const surface of surfacesIn(region, this.motion)) {
+      if (!this.motion.knows(region.frame, source, surface)) continue;
+      const on = [...rim.keys()].filter((i) => !tiles || tiles[tileOf(region, rim[i])] === surface);
+      const places = Float32Array.from(
+        on.flatMap((i) => [region.rect.x + (rim[i] % w), region.rect.y + Math.floor(rim[i] / w)]),
+      );
+      this.motion.map(region.frame, source, places, surface);
+      on.forEach((i, k) => out.set(places.subarray(2 * k, 2 * k + 2), 2 * i));
+    }
+    return out;
   }
 
   private usablePoints(points: Float32Array, frame: SourceFrame): number[] {
@@ -310,14 +341,18 @@ class BandBuffers {
   }
 }
 
+/** The tile that a px of a region lies in. */
+function tileOf({ rect, cols }: Region, i: number): number {
+  const x = i % rect.width;
+  return Math.floor((i - x) / rect.width / TILE) * cols + Math.floor(x / TILE);
+}
+
 /** Known px of the active tiles, evenly thinned to `most`. */
 function rimPoints(region: Region, most: number): Int32Array {
-  const w = region.rect.width;
   const all: number[] = [];
   for (let i = 0; i < region.known.length; i++) {
     if (region.known[i] === 0) continue;
-    const x = i % w;
-    if (region.active[Math.floor((i - x) / w / TILE) * region.cols + Math.floor(x / TILE)] !== 0) all.push(i);
+    if (region.active[tileOf(region, i)] !== 0) all.push(i);
   }
   const step = Math.max(1, all.length / most);
   const out: number[] = [];

@@ -1,0 +1,187 @@
+import type { Kernels } from '../../kernels/index.ts';
+import type { BlockedAt } from '../motion/links.ts';
+import type { Pyramids } from '../motion/pyramids.ts';
+import { neighbours } from './holeParts.ts';
+
+/** Places of a frame, under one surface, in a source frame; false if that is not known. */
+export type PlaceIn = (source: number, surface: number, points: Float32Array) => boolean;
+
+/** Samples across a tile's window, and how far apart, frame px: the window reaches a little beyond the tile. */
+const ACROSS = 6;
+const SPACING = 4;
+const WINDOW = ACROSS * ACROSS;
+/** Sources asked at most, and samples that one must show of a window. */
+const MOST_SOURCES = 6;
+const LEAST_SAMPLES = WINDOW * 0.7;
+/** Differences count up to this, 16-bit-pyramid levels of an 8-bit one. */
+const CLIP = 18;
+/** Price of a border between two surfaces, in variances of a window. */
+const BORDER_PRICE = 5;
+const SWEEPS = 6;
+
+export interface TileWindow {
+  /** Index of the tile. */
+  tile: number;
+  /** Corner of the tile, frame px. */
+  x: number;
+  y: number;
+}
+
+interface SurfaceChoice {
+  frame: number;
+  sources: readonly number[];
+  /** Number of surfaces to choose from. */
+  count: number;
+  tiles: readonly TileWindow[];
+  cols: number;
+  rows: number;
+  tileSide: number;
+  /** Levels of the pyramids per 8-bit level. */
+  unit: number;
+}
+
+/**
+ * Which of several surfaces lies behind each tile: the one under which the frames that see the place agree about it
+ * (photo-consistency, Kutulakos & Seitz 2000), with a price on borders (iterated conditional modes, Besag 1986).
+ *
+ * @returns Per tile a number 0..count-1.
+ */
+export function chooseSurfaces(
+  kernels: Kernels,
+  pyramids: Pyramids,
+  blocked: BlockedAt,
+  place: PlaceIn,
+  work: SurfaceChoice,
+): Uint8Array {
+  const costs = Array.from({ length: work.count }, (_, k) => disagreement(kernels, pyramids, blocked, place, work, k));
+  const usual = usualCost(costs);
+  const data = costs.map((c) => c.map((v) => (Number.isNaN(v) ? 1.5 : v / usual) * (WINDOW / 4)));
+  return settle(data, work);
+}
+
+/** Variance between the frames that see each tile's window under a surface; NaN where fewer than two do. */
+function disagreement(
+  kernels: Kernels,
+  pyramids: Pyramids,
+  blocked: BlockedAt,
+  place: PlaceIn,
+  work: SurfaceChoice,
+  surface: number,
+): Float64Array {
+  const { frame, tiles } = work;
+  const from = windows(work);
+  const views: Float32Array[] = [];
+  // The frame's own picture is a witness too, where it is not hidden: on the rim.
+  for (const s of [frame, ...nearestOf(work)]) {
+    const to = from.slice();
+    if (s !== frame && !place(s, surface, to)) continue;
+    views.push(sampled(kernels, pyramids, blocked, s, to));
+  }
+  return Float64Array.from(tiles, (_, t) => varianceAt(views, t * WINDOW, work.unit));
+}
+
+/** The sources nearest in time would hardly differ between surfaces: they are taken spread over all. */
+function nearestOf({ sources, frame }: SurfaceChoice): number[] {
+  const others = sources.filter((s) => s !== frame);
+  const step = Math.max(1, others.length / MOST_SOURCES);
+  return Array.from({ length: Math.min(MOST_SOURCES, others.length) }, (_, k) => others[Math.floor(k * step)]);
+}
+
+function windows({ tiles, tileSide }: SurfaceChoice): Float32Array {
+  const out = new Float32Array(tiles.length * WINDOW * 2);
+  const first = (tileSide - (ACROSS - 1) * SPACING) / 2;
+  let at = 0;
+  for (const { x, y } of tiles) {
+    for (let j = 0; j < ACROSS; j++) {
+      for (let i = 0; i < ACROSS; i++) {
+        out[at++] = x + first + i * SPACING;
+        out[at++] = y + first + j * SPACING;
+      }
+    }
+  }
+  return out;
+}
+
+/** Luma at places of a frame; NaN where it is hidden or out of view. */
+function sampled(
+  kernels: Kernels,
+  pyramids: Pyramids,
+  blocked: BlockedAt,
+  frame: number,
+  places: Float32Array,
+): Float32Array {
+  const [level] = pyramids.get(frame);
+  const k = pyramids.scale;
+  const n = places.length / 2;
+  const local = places.map((v) => v / k);
+  const values = kernels.scoped(() => {
+    const out = kernels.alloc(n * 4);
+    kernels.run.warpPoints(level.at, level.width, level.width, level.height, kernels.put(local), n, out);
+    return kernels.f32(out, n).slice();
+  });
+  for (let i = 0; i < n; i++) {
+    const [x, y] = [local[2 * i], local[2 * i + 1]];
+    const inside = x >= 1 && y >= 1 && x < level.width - 2 && y < level.height - 2;
+    if (!inside || blocked(frame, places[2 * i], places[2 * i + 1])) values[i] = NaN;
+  }
+  return values;
+}
+
+/** Mean squared difference to the views' mean, each view's light taken off; differences are clipped. */
+function varianceAt(views: readonly Float32Array[], at: number, unit: number): number {
+  const seen: { view: Float32Array; mean: number }[] = [];
+  for (const view of views) {
+    let [sum, n] = [0, 0];
+    for (let i = at; i < at + WINDOW; i++) {
+      if (Number.isNaN(view[i])) continue;
+      sum += view[i];
+      n++;
+    }
+    if (n >= LEAST_SAMPLES) seen.push({ view, mean: sum / n });
+  }
+  if (seen.length < 2) return NaN;
+  let [total, terms] = [0, 0];
+  for (let i = at; i < at + WINDOW; i++) {
+    let [sum, n] = [0, 0];
+    for (const { view, mean } of seen) {
+      if (Number.isNaN(view[i])) continue;
+      sum += view[i] - mean;
+      n++;
+    }
+    if (n < 2) continue;
+    for (const { view, mean } of seen) {
+      if (Number.isNaN(view[i])) continue;
+      const d = Math.min(CLIP * unit, Math.abs(view[i] - mean - sum / n));
+      total += (d * d) / (n - 1);
+    }
+    terms++;
+  }
+  return terms === 0 ? NaN : total / terms;
+}
+
+/** Typical cost of the best surface: what noise alone makes. */
+function usualCost(costs: readonly Float64Array[]): number {
+  const best = Array.from(costs[0], (_, t) => Math.min(...costs.map((c) => (Number.isNaN(c[t]) ? Infinity : c[t]))))
+    .filter((v) => v < Infinity)
+    .sort((a, b) => a - b);
+  return best.length === 0 ? 1 : Math.max(1e-6, best[best.length >> 1]);
+}
+
+function settle(data: readonly Float64Array[], { tiles, cols, rows }: SurfaceChoice): Uint8Array {
+  const index = new Map(tiles.map(({ tile }, k) => [tile, k]));
+  const around = tiles.map(({ tile }) => neighbours(tile, cols, rows).flatMap((n) => index.get(n) ?? []));
+  const out = Uint8Array.from(tiles, (_, t) => data.reduce((best, c, k) => (c[t] < data[best][t] ? k : best), 0));
+  for (let sweep = 0; sweep < SWEEPS; sweep++) {
+    let changed = false;
+    for (let t = 0; t < out.length; t++) {
+      const price = (k: number): number =>
+        data[k][t] + BORDER_PRICE * around[t].reduce((sum, n) => sum + (out[n] === k ? 0 : 1), 0);
+      let best = out[t];
+      for (let k = 0; k < data.length; k++) if (price(k) < price(best)) best = k;
+      changed ||= best !== out[t];
+      out[t] = best;
+    }
+    if (!changed) break;
+  }
+  return out;
+}

@@ -1,0 +1,285 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { grow, type Rect } from '../image/format.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
+import type { Pyramids } from '../motion/pyramids.ts';
+import { unitSpace, type UnitSpace } from '../motion/space.ts';
+import { chooseSurfaces } from './chooseSurfaces.ts';
+import { CornerFollower } from './followCorners.ts';
+import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
+import { holeParts, type HolePart } from './holeParts.ts';
+import { findParallax, parallaxOf, sampleEpipole, type Epipole, type Parallax, type View } from './parallax.ts';
+import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
+
+/** The tiles of a frame on which a fill works. */
+export interface TiledRegion {
+  frame: number;
+  rect: Rect;
+  cols: number;
+  rows: number;
+  active: Uint8Array;
+}
+
+/** How far around a hole corners are followed, and where one's weight is halved, analysis px. */
+const SURROUNDINGS = 44;
+const NEAR = 12;
+/** Parallax that is worth following, in the source that shows most of it, analysis px. */
+const LEAST_PARALLAX = 0.2;
+/** Depths that differ by so many px in the source that shows most of it are one surface, analysis px. */
+const SAME_SURFACE = 0.5;
+/** Sources, the farthest ones, that tell whether there is any parallax. */
+const PROBES = 2;
+/** Depths are not carried on beyond the surroundings. */
+const OUTERMOST = 1.2;
+
+/** The surroundings of one part of a hole, frame px. Local coordinates: (place − centre) / scale. */
+interface Around {
+  hole: Rect;
+  cx: number;
+  cy: number;
+  scale: number;
+}
+
+interface PlacedSurface {
+  around: Around;
+  surface: Surface;
+}
+
+interface FrameDepth {
+  tiles: Uint8Array;
+  /** By number − 1. */
+  surfaces: PlacedSurface[];
+  /** Of the sources in which depths are known. */
+  epipoles: Map<number, Epipole>;
+}
+
+/**
+ * The camera's motion, and what is nearer or farther than its plane around and behind the holes: corners around each part
+ * of a hole are followed to its sources, their parallax is split into depths and directions, the depths into surfaces,
+ * and each tile of the hole gets the surface under which the sources agree.
+ */
+export class DepthMotion implements FrameMap {
+  private readonly frames = new Map<number, FrameDepth>();
+  private readonly follower: CornerFollower;
+  private readonly space: UnitSpace;
+
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly camera: CameraMotion,
+    private readonly pyramids: Pyramids,
+    private readonly blocked: BlockedAt,
+    /** Sample units per 8-bit level. */
+    private readonly unit: number,
+  ) {
+    this.space = unitSpace(camera.data.width, camera.data.height);
+    this.follower = new CornerFollower(kernels, camera, pyramids, blocked);
+  }
+
+  surfaces(frame: number): Uint8Array | undefined {
+    return this.frames.get(frame)?.tiles;
+  }
+
+  knows(from: number, to: number, surface: number): boolean {
+    return surface === CAMERA_PLANE || from === to || this.frames.get(from)!.epipoles.has(to);
+  }
+
+  map(from: number, to: number, points: Float32Array | Float64Array, surface: number): void {
+    if (from === to) return;
+    const depth = this.frames.get(from);
+    const e = surface === CAMERA_PLANE ? undefined : depth?.epipoles.get(to);
+    if (!e) return this.camera.map(from, to, points);
+    this.mapOn(depth!.surfaces[surface - 1], e, from, to, points);
+  }
+
+  /** Measures what surrounds the holes of a region against each source. @returns The number of surfaces found. */
+  refine(region: TiledRegion, sources: readonly number[]): number {
+    if (this.camera.data.tripod) return 0;
+    const { frame } = region;
+    const parts = holeParts(region.active, region.cols, region.rows);
+    const arounds = parts.map((part) => this.aroundOf(region, part));
+    const corners = this.cornersOf(frame, arounds);
+    const others = this.farFirst(frame, sources);
+    const views = this.follow(frame, others, corners);
+    const parallax = views && findParallax(views, this.pyramids.scale / this.space.half);
+    if (!parallax) return 0;
+    const found: FrameDepth = { tiles: new Uint8Array(region.cols * region.rows), surfaces: [], epipoles: new Map() };
+    parallax.epipoles.forEach((e, k) => e && found.epipoles.set(others[k], e));
+    parts.forEach((part, k) => this.refinePart(region, part, arounds[k], { corners, parallax }, found));
+    if (found.surfaces.length > 0) this.frames.set(frame, found);
+    return found.surfaces.length;
+  }
+
+  private aroundOf(region: TiledRegion, { box }: HolePart): Around {
+    const side = region.rect.width / region.cols;
+    const hole = {
+      x: region.rect.x + box.x * side,
+      y: region.rect.y + box.y * side,
+      width: box.width * side,
+      height: box.height * side,
+    };
+    return {
+      hole,
+      cx: hole.x + hole.width / 2,
+      cy: hole.y + hole.height / 2,
+      scale: Math.max(hole.width, hole.height) / 2 + SURROUNDINGS * this.pyramids.scale,
+    };
+  }
+
+  /** Corners all over the frame, which tell where the camera went, and many around each part of the hole. */
+  private cornersOf(frame: number, arounds: readonly Around[]): Float64Array {
+    const everywhere = this.follower.spread(frame, FEW_CORNERS_ACROSS);
+    const near = arounds.map(({ hole }) =>
+      this.follower.corners(frame, grow(hole, SURROUNDINGS * this.pyramids.scale)),
+    );
+    return Float64Array.from([everywhere, ...near].flatMap((c) => [...c]));
+  }
+
+  private refinePart(
+    region: TiledRegion,
+    part: HolePart,
+    around: Around,
+    seen: { corners: Float64Array; parallax: Parallax },
+    found: FrameDepth,
+  ): void {
+    const { corners, parallax } = seen;
+    const k = this.pyramids.scale;
+    const near = weights(around.hole, corners, NEAR * k);
+    const inside = [...near.keys()].filter((i) => isAround(around, corners[2 * i], corners[2 * i + 1]));
+    const places = Float64Array.from(
+      inside.flatMap((i) => [local(around, 0, corners[2 * i]), local(around, 1, corners[2 * i + 1])]),
+    );
+    const depths = Float64Array.from(inside, (i) => parallax.depths[i]);
+    const counts = Float64Array.from(inside, (i) => near[i]);
+    // A depth that moves a point by one analysis px in the source that shows most of it.
+    const unit = k / (this.space.half * this.longest(around, parallax));
+    const surfaces = surfacesOf(places, depths, counts, SAME_SURFACE * unit);
+    if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit)) return;
+    this.place(
+      region,
+      part,
+      surfaces.map((surface) => ({ around, surface })),
+      found,
+    );
+  }
+
+  /** How far, in unit space, a depth of 1 moves at most at a part of a hole. */
+  private longest({ cx, cy }: Around, { epipoles }: Parallax): number {
+    const { space } = this;
+    const [x, y] = [(cx - space.cx) / space.half, (cy - space.cy) / space.half];
+    return Math.max(1e-9, ...epipoles.map((e) => (e ? Math.hypot(e[0] - e[2] * x, e[1] - e[2] * y) : 0)));
+  }
+
+  private farFirst(frame: number, sources: readonly number[]): number[] {
+    const away = (s: number): number => Math.abs(s - frame);
+    return sources.filter((s) => s !== frame).sort((a, b) => away(b) - away(a) || a - b);
+  }
+
+  /** What every source shows, or undefined if the farthest ones show no parallax: it grows with the distance. */
+  private follow(frame: number, others: readonly number[], corners: Float64Array): View[] | undefined {
+    const out: View[] = [];
+    const px = this.pyramids.scale / this.space.half;
+    for (const [i, s] of others.entries()) {
+      if (i === PROBES && out.every((view) => !sampleEpipole(view, px))) return undefined;
+      out.push(this.view(frame, s, corners));
+    }
+    return out;
+  }
+
+  private view(frame: number, source: number, corners: Float64Array): View {
+    const { space } = this;
+    const guess = corners.slice();
+    this.camera.map(frame, source, guess);
+    return {
+      guess: toUnitSpace(space, guess),
+      scale: this.scales(frame, source, corners),
+      moved: this.follower.moved(frame, source, corners).map((v) => v / space.half),
+    };
+  }
+
+  /** Third homogeneous coordinate of the camera's plane at places of a frame, 1 at its centre. */
+  private scales(frame: number, source: number, places: ArrayLike<number>): Float64Array {
+    const m = this.camera.plane(frame, source);
+    const at = (x: number, y: number): number => m[6] * x + m[7] * y + m[8];
+    const centre = at(this.space.cx, this.space.cy);
+    return Float64Array.from({ length: places.length / 2 }, (_, i) => at(places[2 * i], places[2 * i + 1]) / centre);
+  }
+
+  private mapOn(
+    { around, surface }: PlacedSurface,
+    e: Epipole,
+    from: number,
+    to: number,
+    points: Float32Array | Float64Array,
+  ): void {
+    const { half, cx, cy } = this.space;
+    const depths = Float64Array.from({ length: points.length / 2 }, (_, i) =>
+      depthAt(surface, local(around, 0, points[2 * i]), local(around, 1, points[2 * i + 1])),
+    );
+    const scales = this.scales(from, to, points);
+    this.camera.map(from, to, points);
+    for (let i = 0; i < depths.length; i++) {
+      const [x, y] = [(points[2 * i] - cx) / half, (points[2 * i + 1] - cy) / half];
+      const [dx, dy] = parallaxOf(e, x, y, scales[i], depths[i]);
+      points[2 * i] += dx * half;
+      points[2 * i + 1] += dy * half;
+    }
+  }
+
+  /** Gives each tile of a part one of its surfaces. */
+  private place(region: TiledRegion, part: HolePart, surfaces: PlacedSurface[], found: FrameDepth): void {
+    const first = found.surfaces.length + 1;
+    found.surfaces.push(...surfaces);
+    const side = region.rect.width / region.cols;
+    const tiles = part.tiles.map((tile) => ({
+      tile,
+      x: region.rect.x + (tile % region.cols) * side,
+      y: region.rect.y + Math.floor(tile / region.cols) * side,
+    }));
+    const chosen =
+      surfaces.length === 1
+        ? new Uint8Array(tiles.length)
+        : chooseSurfaces(
+            this.kernels,
+            this.pyramids,
+            this.blocked,
+            (source, k, points) => {
+              const e = found.epipoles.get(source);
+              if (e) this.mapOn(surfaces[k], e, region.frame, source, points);
+              return e !== undefined;
+            },
+            {
+              frame: region.frame,
+              sources: [...found.epipoles.keys()].sort((a, b) => a - b),
+              count: surfaces.length,
+              tiles,
+              cols: region.cols,
+              rows: region.rows,
+              tileSide: side,
+              unit: this.unit,
+            },
+          );
+    tiles.forEach(({ tile }, i) => (found.tiles[tile] = first + chosen[i]));
+  }
+}
+
+/** Local coordinate of a place: u of its x (axis 0), v of its y (axis 1); depths are not carried on far outside. */
+function local(around: Around, axis: 0 | 1, place: number): number {
+  const v = (place - (axis === 0 ? around.cx : around.cy)) / around.scale;
+  return Math.max(-OUTERMOST, Math.min(OUTERMOST, v));
+}
+
+function isAround({ cx, cy, scale }: Around, x: number, y: number): boolean {
+  return Math.abs(x - cx) <= scale && Math.abs(y - cy) <= scale;
+}
+
+const toUnitSpace = ({ cx, cy, half }: UnitSpace, places: Float64Array): Float64Array =>
+  places.map((v, i) => (v - (i % 2 === 0 ? cx : cy)) / half);
+
+function weights(hole: Rect, corners: Float64Array, half: number): Float64Array {
+  return Float64Array.from({ length: corners.length / 2 }, (_, i) => {
+    const [x, y] = [corners[2 * i], corners[2 * i + 1]];
+    const dx = Math.max(hole.x - x, 0, x - hole.x - hole.width);
+    const dy = Math.max(hole.y - y, 0, y - hole.y - hole.height);
+    return 1 / (1 + (Math.hypot(dx, dy) / half) ** 2);
+  });
+}

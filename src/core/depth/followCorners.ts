@@ -1,0 +1,136 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { jacobian } from '../geometry/homography.ts';
+import { grow, intersect, snap, type Rect } from '../image/format.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { findCorners } from '../motion/features.ts';
+import type { BlockedAt } from '../motion/links.ts';
+import type { Level, Pyramids } from '../motion/pyramids.ts';
+
+/** Side of the cells with one corner each, analysis px. */
+const CELL = 9;
+/** A score needs so many px around it, and a cell reaches beyond the area. */
+const SCORE_MARGIN = 16;
+/** Corners keep this distance from the border, analysis px. */
+const BORDER = 12;
+const MOST_CORNERS = 140;
+const LEVELS = 3;
+const ITERATIONS = 10;
+const MIN_ZNCC = 0.75;
+const POINT_FLOATS = 10;
+
+/** Finds corners in a part of a frame, and where other frames show them (pyramidal Lucas-Kanade). */
+export class CornerFollower {
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly camera: CameraMotion,
+    private readonly pyramids: Pyramids,
+    private readonly blocked: BlockedAt,
+  ) {}
+
+  /** @returns Places in frame px, interleaved; the best of each small cell, the strongest ones if there are many. */
+  corners(frame: number, area: Rect): Float64Array {
+    const k = this.pyramids.scale;
+    const [level] = this.pyramids.get(frame);
+    const part = { x: area.x / k, y: area.y / k, width: area.width / k, height: area.height / k };
+    const score = scoreAround(this.kernels, level, grow(part, SCORE_MARGIN));
+    const found: { x: number; y: number; s: number }[] = [];
+    for (let cy = Math.max(BORDER, part.y); cy < Math.min(level.height - BORDER, part.y + part.height); cy += CELL) {
+      for (let cx = Math.max(BORDER, part.x); cx < Math.min(level.width - BORDER, part.x + part.width); cx += CELL) {
+        const best = this.bestOfCell(score, level, Math.floor(cx), Math.floor(cy), frame);
+        if (best) found.push(best);
+      }
+    }
+    found.sort((a, b) => b.s - a.s);
+    return Float64Array.from(found.slice(0, MOST_CORNERS).flatMap((f) => [f.x * k, f.y * k]));
+  }
+
+  /** Corners all over a frame, one in each cell of a grid. @returns Places in frame px, interleaved. */
+  spread(frame: number, across: number): Float64Array {
+    const levels = this.pyramids.get(frame);
+    const k = Math.min(1, levels.length - 1);
+    const px = 2 ** k * this.pyramids.scale;
+    const found = findCorners(this.kernels, levels[k], across, (x, y) => this.blocked(frame, x * px, y * px));
+    return Float64Array.from(found, (v) => v * px);
+  }
+
+  private bestOfCell(
+    score: (x: number, y: number) => number,
+    level: Level,
+    cx: number,
+    cy: number,
+    frame: number,
+  ): { x: number; y: number; s: number } | undefined {
+    const k = this.pyramids.scale;
+    let best: { x: number; y: number; s: number } | undefined;
+    for (let y = cy; y < Math.min(cy + CELL, level.height - BORDER); y++) {
+      for (let x = cx; x < Math.min(cx + CELL, level.width - BORDER); x++) {
+        const s = score(x, y);
+        if (s > (best?.s ?? 1) && !this.blocked(frame, x * k, y * k)) best = { x, y, s };
+      }
+    }
+    return best;
+  }
+
+  /** How each corner moved other than the camera's motion says, px, interleaved; NaN where it was not found. */
+  moved(frame: number, source: number, corners: Float64Array): Float64Array {
+    const k = this.pyramids.scale;
+    const guess = corners.slice();
+    this.camera.map(frame, source, guess);
+    const plane = this.camera.plane(frame, source);
+    const points = new Float32Array((corners.length / 2) * POINT_FLOATS);
+    for (let i = 0; i < corners.length; i += 2) {
+      const at = (i / 2) * POINT_FLOATS;
+      points.set([corners[i] / k, corners[i + 1] / k, guess[i] / k, guess[i + 1] / k], at);
+      points.set(jacobian(plane, corners[i], corners[i + 1]), at + 4);
+    }
+    this.track(frame, source, points);
+    const out = new Float64Array(corners.length).fill(NaN);
+    for (let p = 0, i = 0; p < points.length; p += POINT_FLOATS, i += 2) {
+      const [x, y] = [points[p + 2] * k, points[p + 3] * k];
+      if (points[p + 9] !== 1 || points[p + 8] < MIN_ZNCC || this.blocked(source, x, y)) continue;
+      out[i] = x - guess[i];
+      out[i + 1] = y - guess[i + 1];
+    }
+    return out;
+  }
+
+  private track(frame: number, source: number, points: Float32Array): void {
+    const [a, b] = [this.pyramids.get(frame), this.pyramids.get(source)];
+    const n = points.length / POINT_FLOATS;
+    this.kernels.scoped(() => {
+      const at = this.kernels.put(points);
+      const work = this.kernels.alloc(4096);
+      const view = this.kernels.f32(at, points.length);
+      for (let level = Math.min(LEVELS, a.length) - 1; level >= 0; level--) {
+        const by = 2 ** level;
+        const rescale = (f: number): void => {
+          for (let i = 0; i < view.length; i += POINT_FLOATS) for (let c = 0; c < 4; c++) view[i + c] *= f;
+        };
+        rescale(1 / by);
+        const { at: tpl, width, height } = a[level];
+        this.kernels.run.trackPoints(tpl, b[level].at, width, height, at, n, ITERATIONS, work);
+        rescale(by);
+      }
+      points.set(view);
+    });
+  }
+}
+
+/** Corner scores of a part of a level, by place in the level. */
+function scoreAround(kernels: Kernels, level: Level, part: Rect): (x: number, y: number) => number {
+  const whole = { x: 0, y: 0, width: level.width, height: level.height };
+  const r = intersect(snap(part, 1), whole);
+  const values = kernels.scoped(() => {
+    const from = kernels.u16(level.at, level.width * level.height);
+    const cut = kernels.alloc(r.width * r.height * 2);
+    const into = kernels.u16(cut, r.width * r.height);
+    for (let y = 0; y < r.height; y++) {
+      const at = (r.y + y) * level.width + r.x;
+      into.set(from.subarray(at, at + r.width), y * r.width);
+    }
+    const out = kernels.alloc(r.width * r.height * 4);
+    kernels.run.cornerScore(cut, r.width, r.height, out, kernels.alloc(r.width * 96));
+    return kernels.f32(out, r.width * r.height).slice();
+  });
+  return (x, y) => values[(y - r.y) * r.width + x - r.x];
+}
