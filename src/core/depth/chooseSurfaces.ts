@@ -69,13 +69,13 @@ function disagreement(
   surface: number,
 ): Float64Array {
   const { frame, tiles } = work;
-  const from = windows(work);
+  const from = tileCorners(work);
   const views: Float32Array[] = [];
   // The frame's own picture is a witness too, where it is not hidden: on the rim.
   for (const s of [frame, ...nearestOf(work)]) {
     const to = from.slice();
     if (s !== frame && !place(s, surface, to)) continue;
-    views.push(sampled(kernels, pyramids, blocked, s, to));
+    views.push(sampled(kernels, pyramids, blocked, s, windowsIn(to, work.tileSide)));
   }
   return Float64Array.from(tiles, (_, t) => varianceAt(views, t * WINDOW, work.unit));
 }
@@ -87,15 +87,25 @@ function nearestOf({ sources, frame }: SurfaceChoice): number[] {
   return Array.from({ length: Math.min(MOST_SOURCES, others.length) }, (_, k) => others[Math.floor(k * step)]);
 }
 
-function windows({ tiles, tileSide }: SurfaceChoice): Float32Array {
-  const out = new Float32Array(tiles.length * WINDOW * 2);
-  const first = (tileSide - (ACROSS - 1) * SPACING) / 2;
+/** Four corners per tile, interleaved x, y. */
+function tileCorners({ tiles, tileSide: side }: SurfaceChoice): Float32Array {
+  return Float32Array.from(tiles.flatMap(({ x, y }) => [x, y, x + side, y, x, y + side, x + side, y + side]));
+}
+
+/** Sample places of each tile's window from the places of its corners. */
+function windowsIn(corners: Float32Array, side: number): Float32Array {
+  const out = new Float32Array((corners.length / 8) * WINDOW * 2);
+  const first = (side - (ACROSS - 1) * SPACING) / 2;
   let at = 0;
-  for (const { x, y } of tiles) {
+  for (let c = 0; c < corners.length; c += 8) {
     for (let j = 0; j < ACROSS; j++) {
+      const v = (first + j * SPACING) / side;
       for (let i = 0; i < ACROSS; i++) {
-        out[at++] = x + first + i * SPACING;
-        out[at++] = y + first + j * SPACING;
+        const u = (first + i * SPACING) / side;
+        const [a, b, d] = [(1 - u) * (1 - v), u * (1 - v), (1 - u) * v];
+        for (let k = 0; k < 2; k++) {
+          out[at++] = a * corners[c + k] + b * corners[c + 2 + k] + d * corners[c + 4 + k] + u * v * corners[c + 6 + k];
+        }
       }
     }
   }

@@ -2,49 +2,96 @@ import { expect, it } from '@jest/globals';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { identity3 } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
-import type { CameraMotion } from './cameraMotion.ts';
-import { LocalMotion } from './localMotion.ts';
-import { Pyramids } from './pyramids.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { Pyramids } from '../motion/pyramids.ts';
+import { DepthMotion, type TiledRegion } from './depthMotion.ts';
+import { CAMERA_PLANE } from './frameMap.ts';
 
-const [W, H] = [320, 200];
+const [W, H] = [480, 320];
+/** The hole and its rim in tiles of 16 px: the hole spans the border between ground and wall at x = 240. */
+const [COLS, ROWS] = [W / 16, H / 16];
+const HOLE = { x: 208, y: 128, width: 64, height: 64 };
 
-/** A texture of waves that never repeat within the frame, moved to the right by `shift` px per frame. */
+const inHole = (x: number, y: number): boolean =>
+  x >= HOLE.x && x < HOLE.x + HOLE.width && y >= HOLE.y && y < HOLE.y + HOLE.height;
+
+/** A texture of waves that does not repeat within the frame. */
+const texture = (x: number, y: number): number =>
+  128 + 40 * Math.sin(x / 3.1 + y / 7.3) + 35 * Math.sin(x / 5.7 - y / 4.1) + 25 * Math.sin((x * y) / 700);
+
+/** The camera's plane fills the left half and stands still; on the right a nearer wall moves by `shift` px per frame. */
 function footage(shift: number): FrameReader {
   const plane = { width: W, height: H, stepX: 1, stepY: 1 };
-  const value = (x: number, y: number): number =>
-    128 + 40 * Math.sin(x / 3.1 + y / 7.3) + 35 * Math.sin(x / 5.7 - y / 4.1) + 25 * Math.sin((x * y) / 700);
   return {
     format: { width: W, height: H, depth: 8, planes: [plane], colourPlanes: 1 },
-    count: 2,
+    count: 5,
     readRows(frame, _plane, y, rows, into) {
       for (let r = 0; r < rows; r++) {
-        for (let x = 0; x < W; x++) into[r * W + x] = value(x - shift * frame, y + r);
+        for (let x = 0; x < W; x++) {
+          const hidden = frame === 2 && inHole(x, y + r);
+          const wall = x >= 240 + shift * (frame - 2);
+          into[r * W + x] = hidden ? 20 : wall ? texture(x - shift * (frame - 2) + 900, y + r) : texture(x, y + r);
+        }
       }
     },
   };
 }
 
 /** A camera that says that nothing moves. */
-const still = { data: { tripod: false }, map: () => undefined, plane: () => identity3() } as unknown as CameraMotion;
-const hole = { x: 140, y: 80, width: 40, height: 40 };
-const blocked = (_: number, x: number, y: number): boolean => x >= 140 && x < 180 && y >= 80 && y < 120;
+const still = {
+  data: { tripod: false, width: W, height: H },
+  map: () => undefined,
+  plane: () => identity3(),
+} as unknown as CameraMotion;
+const blocked = (frame: number, x: number, y: number): boolean => frame === 2 && inHole(x, y);
 
-async function refined(shift: number): Promise<{ found: number; dx: number; dy: number }> {
+const region: TiledRegion = {
+  frame: 2,
+  rect: { x: 0, y: 0, width: W, height: H },
+  cols: COLS,
+  rows: ROWS,
+  active: Uint8Array.from({ length: COLS * ROWS }, (_, i) => {
+    const [x, y] = [(i % COLS) * 16, Math.floor(i / COLS) * 16];
+    if (inHole(x, y)) return 2;
+    return x >= HOLE.x - 16 && x <= HOLE.x + HOLE.width && y >= HOLE.y - 16 && y <= HOLE.y + HOLE.height ? 1 : 0;
+  }),
+};
+
+async function refined(shift: number): Promise<{ motion: DepthMotion; found: number }> {
   const kernels = await loadKernels(64 << 20);
-  const motion = new LocalMotion(kernels, still, new Pyramids(kernels, footage(shift), 4), blocked);
-  const found = motion.refine(0, hole, [0, 1]);
-  const points = Float64Array.of(160, 100);
-  motion.map(0, 1, points);
-  return { found, dx: points[0] - 160, dy: points[1] - 100 };
+  const motion = new DepthMotion(kernels, still, new Pyramids(kernels, footage(shift), 5), blocked, 1);
+  return { motion, found: motion.refine(region, [0, 1, 3, 4]) };
 }
 
-it('finds that what surrounds the hole moves other than the camera says', async () => {
-  const { found, dx, dy } = await refined(2.5);
-  expect(found).toBe(1);
-  expect(Math.abs(dx - 2.5)).toBeLessThan(0.1);
-  expect(Math.abs(dy)).toBeLessThan(0.1);
+it('finds two surfaces at different depths and lays each behind its own part of the hole', async () => {
+  const { motion, found } = await refined(2);
+  expect(found).toBeGreaterThanOrEqual(2);
+  const tiles = motion.surfaces(2)!;
+  const moves = (x: number, y: number): number => {
+    const points = Float64Array.of(x, y);
+    motion.map(2, 4, points, tiles[Math.floor(y / 16) * COLS + Math.floor(x / 16)]);
+    expect(Math.abs(points[1] - y)).toBeLessThan(0.2);
+    return points[0] - x;
+  };
+  for (const y of [136, 152, 168, 184]) {
+    expect(Math.abs(moves(216, y))).toBeLessThan(0.2);
+    expect(Math.abs(moves(262, y) - 4)).toBeLessThan(0.2);
+  }
 });
 
-it('leaves the camera’s motion alone where it is right', async () => {
-  expect(await refined(0)).toEqual({ found: 0, dx: 0, dy: 0 });
+it('knows how a source it did not measure depths with sees them, and maps a frame on itself untouched', async () => {
+  const { motion } = await refined(2);
+  const wall = motion.surfaces(2)![9 * COLS + 16];
+  expect(motion.knows(2, 1, wall)).toBe(true);
+  const points = Float64Array.of(262, 150);
+  motion.map(2, 2, points, wall);
+  expect([...points]).toEqual([262, 150]);
+  motion.map(2, 1, points, CAMERA_PLANE);
+  expect([...points]).toEqual([262, 150]);
+});
+
+it('leaves the camera’s motion alone where everything lies on its plane', async () => {
+  const { motion, found } = await refined(0);
+  expect(found).toBe(0);
+  expect(motion.surfaces(2)).toBeUndefined();
 });

@@ -8,7 +8,15 @@ import { chooseSurfaces } from './chooseSurfaces.ts';
 import { CornerFollower } from './followCorners.ts';
 import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
 import { holeParts, type HolePart } from './holeParts.ts';
-import { findParallax, parallaxOf, sampleEpipole, type Epipole, type Parallax, type View } from './parallax.ts';
+import {
+  epipoleOf,
+  findParallax,
+  parallaxOf,
+  sampleEpipole,
+  type Epipole,
+  type Parallax,
+  type View,
+} from './parallax.ts';
 import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
 
 /** The tiles of a frame on which a fill works. */
@@ -29,6 +37,9 @@ const LEAST_PARALLAX = 0.2;
 const SAME_SURFACE = 0.5;
 /** Sources, the farthest ones, that tell whether there is any parallax. */
 const PROBES = 2;
+/** Sources that depths are measured with, and corners that the others are asked for. */
+const MEASURED = 5;
+const ASKED = 80;
 /** Depths are not carried on beyond the surroundings. */
 const OUTERMOST = 1.2;
 
@@ -75,6 +86,11 @@ export class DepthMotion implements FrameMap {
     this.follower = new CornerFollower(kernels, camera, pyramids, blocked);
   }
 
+  /** One px of the analysis image in unit space. */
+  private get unitPx(): number {
+    return this.pyramids.scale / this.space.half;
+  }
+
   surfaces(frame: number): Uint8Array | undefined {
     return this.frames.get(frame)?.tiles;
   }
@@ -98,12 +114,17 @@ export class DepthMotion implements FrameMap {
     const parts = holeParts(region.active, region.cols, region.rows);
     const arounds = parts.map((part) => this.aroundOf(region, part));
     const corners = this.cornersOf(frame, arounds);
-    const others = this.farFirst(frame, sources);
-    const views = this.follow(frame, others, corners);
-    const parallax = views && findParallax(views, this.pyramids.scale / this.space.half);
+    const { measured, rest } = divided(frame, sources);
+    const views = this.follow(frame, measured, corners);
+    const parallax = views && findParallax(views, this.unitPx);
     if (!parallax) return 0;
     const found: FrameDepth = { tiles: new Uint8Array(region.cols * region.rows), surfaces: [], epipoles: new Map() };
-    parallax.epipoles.forEach((e, k) => e && found.epipoles.set(others[k], e));
+    parallax.epipoles.forEach((e, k) => e && found.epipoles.set(measured[k], e));
+    const asked = tellingCorners(parallax.depths, ASKED);
+    for (const s of rest) {
+      const e = epipoleOf(this.view(frame, s, corners, asked), parallax.depths, this.unitPx);
+      if (e) found.epipoles.set(s, e);
+    }
     parts.forEach((part, k) => this.refinePart(region, part, arounds[k], { corners, parallax }, found));
     if (found.surfaces.length > 0) this.frames.set(frame, found);
     return found.surfaces.length;
@@ -151,7 +172,7 @@ export class DepthMotion implements FrameMap {
     const depths = Float64Array.from(inside, (i) => parallax.depths[i]);
     const counts = Float64Array.from(inside, (i) => near[i]);
     // A depth that moves a point by one analysis px in the source that shows most of it.
-    const unit = k / (this.space.half * this.longest(around, parallax));
+    const unit = this.unitPx / this.longest(around, parallax);
     const surfaces = surfacesOf(places, depths, counts, SAME_SURFACE * unit);
     if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit)) return;
     this.place(
@@ -169,30 +190,25 @@ export class DepthMotion implements FrameMap {
     return Math.max(1e-9, ...epipoles.map((e) => (e ? Math.hypot(e[0] - e[2] * x, e[1] - e[2] * y) : 0)));
   }
 
-  private farFirst(frame: number, sources: readonly number[]): number[] {
-    const away = (s: number): number => Math.abs(s - frame);
-    return sources.filter((s) => s !== frame).sort((a, b) => away(b) - away(a) || a - b);
-  }
-
   /** What every source shows, or undefined if the farthest ones show no parallax: it grows with the distance. */
-  private follow(frame: number, others: readonly number[], corners: Float64Array): View[] | undefined {
+  private follow(frame: number, sources: readonly number[], corners: Float64Array): View[] | undefined {
     const out: View[] = [];
-    const px = this.pyramids.scale / this.space.half;
-    for (const [i, s] of others.entries()) {
-      if (i === PROBES && out.every((view) => !sampleEpipole(view, px))) return undefined;
-      out.push(this.view(frame, s, corners));
+    const all = [...Array(corners.length / 2).keys()];
+    for (const [i, s] of sources.entries()) {
+      if (i === PROBES && out.every((view) => !sampleEpipole(view, this.unitPx))) return undefined;
+      out.push(this.view(frame, s, corners, all));
     }
     return out;
   }
 
-  private view(frame: number, source: number, corners: Float64Array): View {
+  private view(frame: number, source: number, corners: Float64Array, asked: readonly number[]): View {
     const { space } = this;
     const guess = corners.slice();
     this.camera.map(frame, source, guess);
     return {
       guess: toUnitSpace(space, guess),
       scale: this.scales(frame, source, corners),
-      moved: this.follower.moved(frame, source, corners).map((v) => v / space.half),
+      moved: this.follower.moved(frame, source, corners, asked).map((v) => v / space.half),
     };
   }
 
@@ -260,6 +276,23 @@ export class DepthMotion implements FrameMap {
           );
     tiles.forEach(({ tile }, i) => (found.tiles[tile] = first + chosen[i]));
   }
+}
+
+/** The sources that depths are measured with, the farthest ones first, and those whose epipoles follow from the depths. */
+function divided(frame: number, sources: readonly number[]): { measured: number[]; rest: number[] } {
+  const away = (s: number): number => Math.abs(s - frame);
+  const others = sources.filter((s) => s !== frame).sort((a, b) => away(b) - away(a) || a - b);
+  return { measured: others.slice(0, MEASURED), rest: others.slice(MEASURED) };
+}
+
+/** Corners that tell most about a source: those far off the plane, and as many spread over the rest. */
+function tellingCorners(depths: Float64Array, most: number): number[] {
+  const known = [...depths.keys()].filter((i) => !Number.isNaN(depths[i]));
+  const deep = known.sort((a, b) => Math.abs(depths[b]) - Math.abs(depths[a])).slice(0, most >> 1);
+  const others = known.slice(deep.length);
+  const step = Math.max(1, others.length / (most >> 1));
+  for (let i = 0; i < others.length; i += step) deep.push(others[Math.floor(i)]);
+  return deep;
 }
 
 /** Local coordinate of a place: u of its x (axis 0), v of its y (axis 1); depths are not carried on far outside. */

@@ -12,9 +12,11 @@ const CELL = 9;
 const SCORE_MARGIN = 16;
 /** Corners keep this distance from the border, analysis px. */
 const BORDER = 12;
-const MOST_CORNERS = 140;
+const MOST_CORNERS = 90;
 const LEVELS = 3;
+/** Steps at full analysis size, and on the way to it, where a rough place will do. */
 const ITERATIONS = 10;
+const ROUGH_ITERATIONS = 4;
 const MIN_ZNCC = 0.75;
 const POINT_FLOATS = 10;
 
@@ -71,21 +73,25 @@ export class CornerFollower {
     return best;
   }
 
-  /** How each corner moved other than the camera's motion says, px, interleaved; NaN where it was not found. */
-  moved(frame: number, source: number, corners: Float64Array): Float64Array {
+  /**
+   * How each corner moved other than the camera's motion says, px, interleaved; NaN where it was not found.
+   * @param asked - Numbers of the corners that are looked for.
+   */
+  moved(frame: number, source: number, corners: Float64Array, asked: readonly number[]): Float64Array {
     const k = this.pyramids.scale;
     const guess = corners.slice();
     this.camera.map(frame, source, guess);
     const plane = this.camera.plane(frame, source);
-    const points = new Float32Array((corners.length / 2) * POINT_FLOATS);
-    for (let i = 0; i < corners.length; i += 2) {
-      const at = (i / 2) * POINT_FLOATS;
+    const points = new Float32Array(asked.length * POINT_FLOATS);
+    for (const [n, corner] of asked.entries()) {
+      const [at, i] = [n * POINT_FLOATS, 2 * corner];
       points.set([corners[i] / k, corners[i + 1] / k, guess[i] / k, guess[i + 1] / k], at);
       points.set(jacobian(plane, corners[i], corners[i + 1]), at + 4);
     }
     this.track(frame, source, points);
     const out = new Float64Array(corners.length).fill(NaN);
-    for (let p = 0, i = 0; p < points.length; p += POINT_FLOATS, i += 2) {
+    for (const [n, corner] of asked.entries()) {
+      const [p, i] = [n * POINT_FLOATS, 2 * corner];
       const [x, y] = [points[p + 2] * k, points[p + 3] * k];
       if (points[p + 9] !== 1 || points[p + 8] < MIN_ZNCC || this.blocked(source, x, y)) continue;
       out[i] = x - guess[i];
@@ -108,7 +114,8 @@ export class CornerFollower {
         };
         rescale(1 / by);
         const { at: tpl, width, height } = a[level];
-        this.kernels.run.trackPoints(tpl, b[level].at, width, height, at, n, ITERATIONS, work);
+        const steps = level === 0 ? ITERATIONS : ROUGH_ITERATIONS;
+        this.kernels.run.trackPoints(tpl, b[level].at, width, height, at, n, steps, work);
         rescale(by);
       }
       points.set(view);

@@ -1,5 +1,3 @@
-import type { CameraMotion } from '../motion/cameraMotion.ts';
-
 /** The surface that the camera's motion describes. */
 export const CAMERA_PLANE = 0;
 
@@ -14,13 +12,4 @@ export interface FrameMap {
   knows(from: number, to: number, surface: number): boolean;
   /** @param points - Places in `from`, interleaved x, y in frame px; overwritten with those in `to`. */
   map(from: number, to: number, points: Float32Array | Float64Array, surface: number): void;
-}
-
-/** A world of one plane. */
-export function onePlane(camera: CameraMotion): FrameMap {
-  return {
-    surfaces: () => undefined,
-    knows: () => true,
-    map: (from, to, points) => camera.map(from, to, points),
-  };
 }

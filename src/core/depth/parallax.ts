@@ -61,6 +61,16 @@ export function findParallax(views: readonly View[], px: number): Parallax | und
   return epipoles.some(Boolean) ? { depths, epipoles } : undefined;
 }
 
+/** Epipole of one more source of the same frame, whose corners' depths are known; undefined where it is not like them. */
+export function epipoleOf(view: View, depths: Float64Array, px: number): Epipole | undefined {
+  let e: Epipole | undefined;
+  for (let round = 0; round < ROUNDS; round++) {
+    e = fitEpipole(view, depths, e, SIGMA * px * Math.max(1, START * 0.6 ** round));
+  }
+  const errors = e ? errorsOf(view, e, depths).filter((v) => !Number.isNaN(v)) : [];
+  return errors.length >= NEEDED && median(errors) < MOST_ERROR * px ? e : undefined;
+}
+
 /** Where a point of a depth lies in the source, as a movement from its guess. */
 export function parallaxOf(e: Epipole, x: number, y: number, scale: number, depth: number): [number, number] {
   const q = depth / (scale + depth * e[2]);
@@ -226,14 +236,7 @@ function dropStrangers(
   depths: Float64Array,
   limit: number,
 ): void {
-  const errors = views.map(({ guess, scale, moved }, k) =>
-    Float64Array.from(depths, (depth, i) => {
-      const e = epipoles[k];
-      if (!e || Number.isNaN(moved[2 * i] + depth)) return NaN;
-      const [dx, dy] = parallaxOf(e, guess[2 * i], guess[2 * i + 1], scale[i], depth);
-      return Math.hypot(moved[2 * i] - dx, moved[2 * i + 1] - dy);
-    }),
-  );
+  const errors = views.map((view, k) => errorsOf(view, epipoles[k], depths));
   const known = (v: number): boolean => !Number.isNaN(v);
   depths.forEach((_, i) => {
     const own = errors.map((e) => e[i]).filter(known);
@@ -242,5 +245,14 @@ function dropStrangers(
   errors.forEach((e, k) => {
     const all = [...e].filter(known);
     if (all.length < NEEDED || median(all) > limit) epipoles[k] = undefined;
+  });
+}
+
+/** How far each corner was found from where its depth puts it; NaN where either is unknown. */
+function errorsOf({ guess, scale, moved }: View, e: Epipole | undefined, depths: Float64Array): Float64Array {
+  return depths.map((depth, i) => {
+    if (!e || Number.isNaN(moved[2 * i] + depth)) return NaN;
+    const [dx, dy] = parallaxOf(e, guess[2 * i], guess[2 * i + 1], scale[i], depth);
+    return Math.hypot(moved[2 * i] - dx, moved[2 * i + 1] - dy);
   });
 }

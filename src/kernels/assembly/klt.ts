@@ -4,25 +4,6 @@ const AREA: i32 = 256;
 /** Offset of the window's first sample from the point. */
 const FIRST: i32 = -8;
 
-/** Bilinear sample of a 16-bit plane. */
-// @ts-ignore: decorator
-@inline
-function sample(src: usize, stride: i32, x: f32, y: f32): f32 {
-  const fx = floor(x);
-  const fy = floor(y);
-  const u = x - fx;
-  const v = y - fy;
-  const p = src + ((<usize>(<i32>fy * stride + <i32>fx)) << 1);
-  const q = p + (<usize>stride << 1);
-  const a = <f32>load<u16>(p);
-  const b = <f32>load<u16>(p + 2);
-  const c = <f32>load<u16>(q);
-  const d = <f32>load<u16>(q + 2);
-  const top = a + (b - a) * u;
-  const bottom = c + (d - c) * u;
-  return top + (bottom - top) * v;
-}
-
 // @ts-ignore: decorator
 @inline
 export function floats4(ptr: usize): v128 {
@@ -57,17 +38,50 @@ export function sampleUpright(src: usize, stride: i32, x: f32, y: f32, out: usiz
 export function sampleTurned(
   src: usize, stride: i32, x: f32, y: f32, a: f32, b: f32, c: f32, d: f32, out: usize,
 ): f32 {
-  let sum: f32 = 0;
+  let sum = f32x4.splat(0);
+  const across = f32x4(0, 1, 2, 3);
+  const alongX = f32x4.mul(across, f32x4.splat(a));
+  const alongY = f32x4.mul(across, f32x4.splat(c));
+  const pitch = i32x4.splat(stride);
+  const low = i32x4.splat(0xffff);
+  const nextRow = <usize>stride << 1;
   for (let j = 0; j < SIDE; j++) {
     const dy = <f32>(j + FIRST);
-    for (let i = 0; i < SIDE; i++) {
+    for (let i = 0; i < SIDE; i += 4) {
       const dx = <f32>(i + FIRST);
-      const value = sample(src, stride, x + a * dx + b * dy, y + c * dx + d * dy);
-      store<f32>(out + (<usize>(j * SIDE + i) << 2), value);
-      sum += value;
+      const px = f32x4.add(f32x4.splat(x + a * dx + b * dy), alongX);
+      const py = f32x4.add(f32x4.splat(y + c * dx + d * dy), alongY);
+      const fx = f32x4.floor(px);
+      const fy = f32x4.floor(py);
+      const u = f32x4.sub(px, fx);
+      const v = f32x4.sub(py, fy);
+      const at = i32x4.shl(
+        i32x4.add(i32x4.mul(i32x4.trunc_sat_f32x4_s(fy), pitch), i32x4.trunc_sat_f32x4_s(fx)),
+        1,
+      );
+      const p0 = src + <usize>i32x4.extract_lane(at, 0);
+      const p1 = src + <usize>i32x4.extract_lane(at, 1);
+      const p2 = src + <usize>i32x4.extract_lane(at, 2);
+      const p3 = src + <usize>i32x4.extract_lane(at, 3);
+      // Each load takes two samples beside each other: one in the low, one in the high half of a lane.
+      let top = v128.load32_zero(p0);
+      top = v128.load32_lane(p1, top, 1);
+      top = v128.load32_lane(p2, top, 2);
+      top = v128.load32_lane(p3, top, 3);
+      let bottom = v128.load32_zero(p0 + nextRow);
+      bottom = v128.load32_lane(p1 + nextRow, bottom, 1);
+      bottom = v128.load32_lane(p2 + nextRow, bottom, 2);
+      bottom = v128.load32_lane(p3 + nextRow, bottom, 3);
+      const ta = f32x4.convert_i32x4_u(v128.and(top, low));
+      const ba = f32x4.convert_i32x4_u(v128.and(bottom, low));
+      const upper = f32x4.add(ta, f32x4.mul(f32x4.sub(f32x4.convert_i32x4_u(i32x4.shr_u(top, 16)), ta), u));
+      const lower = f32x4.add(ba, f32x4.mul(f32x4.sub(f32x4.convert_i32x4_u(i32x4.shr_u(bottom, 16)), ba), u));
+      const value = f32x4.add(upper, f32x4.mul(f32x4.sub(lower, upper), v));
+      v128.store(out + (<usize>(j * SIDE + i) << 2), value);
+      sum = f32x4.add(sum, value);
     }
   }
-  return sum;
+  return lanes(sum);
 }
 
 // @ts-ignore: decorator
