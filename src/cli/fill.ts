@@ -1,3 +1,4 @@
+import { cutsOf } from '../core/motion/scenes.ts';
 import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
@@ -14,6 +15,7 @@ import { requireRoom } from '../media/room.ts';
 import { RawStore } from '../media/rawStore.ts';
 import { PatchFiles, TakeWork, type TakeResult } from '../media/take.ts';
 import { isAsItIs, useMatte, type MatteUse } from './matteUse.ts';
+import { noticesOf } from './notices.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Footage, and what of it goes away. */
@@ -123,10 +125,15 @@ export async function fillCommand(request: FillRequest, terminal: Terminal, sign
   try {
     const started = Date.now();
     const result = await compute(prepared, request, terminal, signal);
+    const notices = noticesOf(prepared.clip, cutsOf(result.motion.scenes));
+    notices.forEach((text) => terminal.say(text));
     terminal.stage('write');
     await write(prepared, request, terminal, signal);
     if (request.report)
-      await writeFile(request.report, JSON.stringify(reportOf(prepared, request, result, started), null, 1));
+      await writeFile(
+        request.report,
+        JSON.stringify({ ...reportOf(prepared, request, result, started), notices }, null, 1),
+      );
   } finally {
     await rm(prepared.folder, { recursive: true, force: true });
   }
@@ -184,14 +191,14 @@ async function write(p: Prepared, request: FillRequest, terminal: Terminal, sign
   }
 }
 
-function reportOf(p: Prepared, request: FillRequest, result: TakeResult, started: number): unknown {
+function reportOf(p: Prepared, request: FillRequest, result: TakeResult, started: number): object {
   const { times: _, ...clip } = p.clip;
-  const { tripod, residualPx } = result.motion;
+  const { tripod, residualPx, scenes } = result.motion;
   return {
     clip,
     settings: request.settings,
     draft: request.draft,
-    motion: { tripod, residualPx },
+    motion: { tripod, residualPx, cuts: cutsOf(scenes) },
     reveal: result.reveal,
     fill: result.frames,
     plates: result.plates,

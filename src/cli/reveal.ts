@@ -1,11 +1,13 @@
 import { rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
+import { cutsOf } from '../core/motion/scenes.ts';
 import type { RevealMap } from '../core/reveal/reveal.ts';
 import { pumpFrames } from '../media/encode.ts';
 import { startFfmpeg } from '../media/processes.ts';
 import { TakeWork } from '../media/take.ts';
 import { prepare, type Marked, type Prepared } from './fill.ts';
+import { noticesOf } from './notices.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface RevealRequest extends Marked {
@@ -31,7 +33,10 @@ export async function revealCommand(request: RevealRequest, terminal: Terminal, 
     });
     const { reveal, motion } = await work.reveal().finally(() => work.close());
     const frames = reveal.map(({ map: _, ...rest }) => rest);
-    const json = JSON.stringify({ reach: request.reach, tripod: motion.tripod, total: total(reveal), frames }, null, 1);
+    const cuts = cutsOf(motion.scenes);
+    noticesOf(prepared.clip, cuts).forEach((text) => terminal.say(text));
+    const { tripod } = motion;
+    const json = JSON.stringify({ reach: request.reach, tripod, cuts, total: total(reveal), frames }, null, 1);
     if (request.json) await writeFile(request.json, json);
     else process.stdout.write(`${json}\n`);
     if (request.output) await writePicture(request.output, prepared, reveal, signal);

@@ -13,6 +13,13 @@ export class Terminal {
     else process.stderr.write(`${name}\n`);
   }
 
+  /** A sentence that stays. */
+  say(text: string): void {
+    if (this.quiet) return;
+    this.end();
+    process.stderr.write(`${text}\n`);
+  }
+
   progress(stage: string, done: number): void {
     if (this.live) this.line(`${stage} ${Math.floor(done * 100)} %`);
     else if (stage !== this.last) this.stage(stage);

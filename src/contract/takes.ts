@@ -102,6 +102,8 @@ export interface RevealData {
   key: string;
   first: number;
   tripod: boolean;
+  /** Frames at which the picture changes at once: nothing is carried from one side to the other. */
+  cuts: number[];
   total: RevealTotal;
   /** Frame in which completing the unseen serves the most, and the share of all unseen that it serves. */
   best: { frame: number; share: number } | null;

@@ -2,6 +2,7 @@ import type { FrameFormat } from '../core/image/format.ts';
 import { solveCamera, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import type { Link } from '../core/motion/links.ts';
 import { analysisScale } from '../core/motion/pyramids.ts';
+import { isCut } from '../core/motion/scenes.ts';
 import { chain } from '../core/motion/solve.ts';
 import type { EngineThreads } from './threads.ts';
 
@@ -48,7 +49,11 @@ export async function measureCamera(threads: EngineThreads, request: CameraReque
     return found.flat();
   };
   const next = await measure(pairsAt(count, 1), LEVELS_NEXT);
-  const poses = chain(count, next, count >> 1);
+  const poses = chain(
+    count,
+    next.filter((link) => !isCut(link)),
+    count >> 1,
+  );
   const apart = distances.flatMap((k) => pairsAt(count, k)).sort((a, b) => a.from - b.from || a.to - b.to);
   const far = await measure(apart, LEVELS_LONG, poses);
   const scale = analysisScale(frames.width, frames.height) * (width / frames.width);

@@ -255,7 +255,10 @@ export class EngineSession {
         const gathered = gatherer.gather(region, sources);
         stored.push(packFrame(gathered.planes, gathered.support, region.frame, this.job.frames.format.depth));
         const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
-        const next = before?.region.frame === region.frame - 1 && !this.job.draft;
+        const next =
+          before?.region.frame === region.frame - 1 &&
+          this.motion!.sameScene(region.frame - 1, region.frame) &&
+          !this.job.draft;
         const likeness = next ? compareGrain(residual, before!, this.motion!) : { both: 0, first: 0, second: 0 };
         before = residual;
         const place = { frame: region.frame, rect: region.rect };

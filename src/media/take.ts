@@ -233,7 +233,8 @@ export class TakeWork {
       const best = bestAnchor(maps, this.cells, finder);
       if (!best || (plates.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
       const box = unseenBox(maps[best.frame]!, this.cells);
-      const sources = [best.frame, ...sourcesAround(best.frame, this.options.settings.reach, this.options.count)];
+      const around = ladder(best.frame, this.options.settings.reach, this.options.count);
+      const sources = [best.frame, ...spread(around.filter((s) => finder.sameScene(s, best.frame)))];
       const plate = await this.threads.run('buildPlate', {
         frame: best.frame,
         box,
@@ -299,9 +300,8 @@ function unseenBox(map: Uint8Array, { cell, cols, rows }: MatteCells): Rect {
   return { x: x0 * cell, y: y0 * cell, width: (x1 - x0 + 1) * cell, height: (y1 - y0 + 1) * cell };
 }
 
-/** A dozen frames spread over the reach: what surrounds the unseen part is fused from them. */
-function sourcesAround(frame: number, reach: number, count: number): number[] {
-  const all = ladder(frame, reach, count);
+/** About a dozen frames of all: what surrounds the unseen part is fused from them. */
+function spread(all: readonly number[]): number[] {
   const step = Math.max(1, all.length / 11);
   const out: number[] = [];
   for (let i = 0; Math.floor(i) < all.length && out.length < 11; i += step) out.push(all[Math.floor(i)]);
@@ -317,7 +317,7 @@ function forget(maps: (Uint8Array | undefined)[], plate: Plate, cells: MatteCell
     return x >= rect.x + 4 && y >= rect.y + 4 && x < rect.x + rect.width - 4 && y < rect.y + rect.height - 4;
   };
   maps.forEach((map, t) => {
-    if (!map) return;
+    if (!map || !finder.sameScene(t, plate.frame)) return;
     const m = finder.cellHomography(t, plate.frame);
     map.forEach((level, i) => {
       if (level !== REVEAL_LEVEL.unseen) return;

@@ -70,7 +70,7 @@ export class Finisher {
     const { open, left } = this.openPixels(input);
     this.useOwnWhereKnown(input, layers, open);
     let rest = left;
-    for (const plate of this.plates) {
+    for (const plate of this.plates.filter((p) => this.motion.sameScene(p.frame, region.frame))) {
       if (rest === 0) break;
       rest = this.usePlate(plate, region, layers, open);
     }
@@ -178,6 +178,7 @@ export class Finisher {
       centres[2 * i + 1] = region.rect.y + (Math.floor(i / grid.cols) + 0.5) * CELL;
     }
     for (const other of neighbours) {
+      if (!this.motion.sameScene(region.frame, other.frame)) continue;
       const tap = OFFSET_TAPS[Math.abs(other.frame - region.frame)];
       const cols = other.rect.width / CELL;
       const rows = other.rect.height / CELL;

@@ -2,6 +2,7 @@ import { identity3, invert3, multiply3, type Matrix3 } from '../geometry/homogra
 import { median } from '../geometry/linear.ts';
 import type { Link } from './links.ts';
 import { MESH_COLS, MESH_ROWS, meshCell, solveMesh } from './mesh.ts';
+import { scenesOf } from './scenes.ts';
 import { unitSpace, type UnitSpace } from './space.ts';
 import { linkResiduals, solvePoses } from './solve.ts';
 
@@ -24,6 +25,8 @@ export interface CameraMotionData {
   residualPx: number;
   /** Per frame: matches on links that touch it. Few = the picture gave little to hold on to. */
   support: Float32Array;
+  /** Per frame the number of its scene, see {@link scenesOf}: nothing is carried from one to another. */
+  scenes: Uint32Array;
 }
 
 /** The motion of the background seen by the camera: places of one frame in any other. */
@@ -37,6 +40,11 @@ export class CameraMotion {
   constructor(readonly data: CameraMotionData) {
     this.space = unitSpace(data.width, data.height);
     this.aspect = data.height / data.width;
+  }
+
+  /** Whether two frames show the same place. */
+  sameScene(a: number, b: number): boolean {
+    return this.data.scenes[a] === this.data.scenes[b];
   }
 
   /** Homography of frame px from `from` to `to`, without the residual mesh. */
@@ -110,13 +118,15 @@ export function solveCamera(
   width: number,
   height: number,
   count: number,
-  links: readonly Link[],
+  measured: readonly Link[],
   frameSigma: number,
   bends = true,
 ): CameraMotionData {
   const { half } = unitSpace(width, height);
   const aspect = height / width;
   const sigma = frameSigma / half;
+  const scenes = scenesOf(count, measured);
+  const links = measured.filter(({ from, to }) => scenes[from] === scenes[to]);
   const poses = solvePoses(count, links, sigma);
   const support = new Float32Array(count);
   for (const link of links) {
@@ -129,7 +139,17 @@ export function solveCamera(
   const mesh = tripod || !bends ? new Float32Array(0) : solveMesh(count, links, poses, sigma, aspect);
   const flat = new Float64Array(9 * count);
   poses.forEach((m, t) => flat.set(tripod ? identity3() : m, 9 * t));
-  return { width, height, count, poses: flat, mesh, tripod, support, residualPx: residual(links, poses) * half };
+  return {
+    width,
+    height,
+    count,
+    poses: flat,
+    mesh,
+    tripod,
+    support,
+    scenes,
+    residualPx: residual(links, poses) * half,
+  };
 }
 
 /** Typical movement of the picture's corners against the common plane, unit space. */

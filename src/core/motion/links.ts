@@ -3,6 +3,7 @@ import { identity3, jacobian, project, type Matrix3 } from '../geometry/homograp
 import { findCorners } from './features.ts';
 import { fitMotion, type MotionFit } from './fitMotion.ts';
 import type { Level, Pyramids } from './pyramids.ts';
+import { FEW_POINTS } from './scenes.ts';
 import { toUnit, type UnitSpace } from './space.ts';
 
 /** Measured motion between two frames. */
@@ -12,6 +13,8 @@ export interface Link {
   /** Agreeing correspondences x y u v in unit space. */
   matches: Float32Array;
   fit: MotionFit;
+  /** Correlation of the two pictures made very small, as they lie; 1 where the points agree anyway. */
+  likeness: number;
 }
 
 /** Whether a place of a frame must not be used: (x, y) in frame px. */
@@ -63,7 +66,25 @@ export class LinkMeter {
     const matches = this.accepted(points, to);
     const perPx = 1 / (this.space.half / this.pyramids.scale);
     const fit = fitMotion(matches, LOOSE_PX * perPx, guess);
-    return { from, to, matches: agreeing(matches, fit.matrix, KEEP_PX * perPx), fit };
+    const likeness = fit.inliers < FEW_POINTS ? this.likeness(a.at(-1)!, b.at(-1)!) : 1;
+    return { from, to, matches: agreeing(matches, fit.matrix, KEEP_PX * perPx), fit, likeness };
+  }
+
+  /** Zero-mean normalised correlation of two small pictures; two that show nothing at all are alike. */
+  private likeness(a: Level, b: Level): number {
+    const n = a.width * a.height;
+    const [p, q] = [this.kernels.u16(a.at, n), this.kernels.u16(b.at, n)];
+    let [sp, sq, pp, qq, pq] = [0, 0, 0, 0, 0];
+    for (let i = 0; i < n; i++) {
+      sp += p[i];
+      sq += q[i];
+      pp += p[i] * p[i];
+      qq += q[i] * q[i];
+      pq += p[i] * q[i];
+    }
+    const [vp, vq] = [pp - (sp * sp) / n, qq - (sq * sq) / n];
+    const flat = [vp, vq].filter((v) => v < n).length;
+    return flat === 2 ? 1 : flat === 1 ? 0 : (pq - (sp * sq) / n) / Math.sqrt(vp * vq);
   }
 
   /** Points in level-0 px with their guessed place and local turn. */

@@ -63,7 +63,7 @@ describe('solveCamera', () => {
   const link = (from: number, to: number, noise: number): Link => {
     const m = multiply3(invert3(pose(to)), pose(from));
     const found = matches(m, 150, 0, noise);
-    return { from, to, matches: found, fit: fitMotion(found, 0.02) };
+    return { from, to, matches: found, fit: fitMotion(found, 0.02), likeness: 1 };
   };
   const links = (noise: number): Link[] => {
     const out: Link[] = [];
@@ -97,7 +97,7 @@ describe('solveCamera', () => {
     const identity = Float64Array.of(1, 0, 0, 0, 1, 0, 0, 0, 1);
     const still: Link[] = Array.from({ length: 9 }, (_, t) => {
       const found = matches(identity, 150, 5, 5e-5);
-      return { from: t, to: t + 1, matches: found, fit: fitMotion(found, 0.02) };
+      return { from: t, to: t + 1, matches: found, fit: fitMotion(found, 0.02), likeness: 1 };
     });
     const data = solveCamera(width, height, 10, still, 0.5);
     expect(data.tripod).toBe(true);

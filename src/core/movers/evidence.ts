@@ -14,8 +14,8 @@ const CHROMA_TIMES = 2;
 /** Unlikeness of a place that nothing is known of. */
 export const UNKNOWN = 65535;
 
-const comparedWith = (frame: number, count: number): number[] =>
-  OFFSETS.flatMap((d) => [frame - d, frame + d]).filter((s) => s >= 0 && s < count);
+const comparedWith = (layer: FrameLayer, frame: number, count: number): number[] =>
+  OFFSETS.flatMap((d) => [frame - d, frame + d]).filter((s) => s >= 0 && s < count && layer.sameScene(frame, s));
 
 /** What the other frames say of a frame, per px of the small frames. */
 export interface Evidence {
@@ -39,7 +39,7 @@ export const evidenceOf = (kernels: Kernels, layer: FrameLayer, frame: number, c
   compare(kernels, layer, frame, count, true);
 
 function compare(kernels: Kernels, layer: FrameLayer, frame: number, count: number, whole: boolean): Evidence {
-  const others = comparedWith(frame, count);
+  const others = comparedWith(layer, frame, count);
   const { width: w, height: h } = layer.planes[0];
   const n = w * h;
   return kernels.scoped(() => {

@@ -48,6 +48,10 @@ export class FrameLayer {
     );
   }
 
+  sameScene(a: number, b: number): boolean {
+    return this.motion.sameScene(a, b);
+  }
+
   /** The planes of a frame itself. */
   own(frame: number): LaidPlane[] {
     const at = this.cache.get(frame);

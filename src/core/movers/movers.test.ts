@@ -143,7 +143,8 @@ describe('movingRegions', () => {
     for (let t = 0; t < count; t++) poses.set([1, 0, t / (w / 2), 0, 1, 0, 0, 0, 1], 9 * t);
     const mesh = new Float32Array(0);
     const support = new Float32Array(count).fill(50);
-    return new CameraMotion({ width: w, height: h, count, poses, mesh, tripod: false, residualPx: 0, support });
+    const scenes = new Uint32Array(count);
+    return new CameraMotion({ width: w, height: h, count, poses, mesh, tripod: false, residualPx: 0, support, scenes });
   };
 
   it('are where something moves, its shadow too, whatever the camera and the light do', async () => {

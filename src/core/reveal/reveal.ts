@@ -68,7 +68,9 @@ export function bestAnchor(
   let best = { frame: tried[0], served: -1, of };
   for (const a of tried) {
     let served = 0;
-    for (const t of asked) served += countServed(unseen[t], maps[a]!, cells, finder.cellHomography(t, a));
+    for (const t of asked) {
+      if (finder.sameScene(t, a)) served += countServed(unseen[t], maps[a]!, cells, finder.cellHomography(t, a));
+    }
     // Among equals the frame nearest to the middle of the shot: its motion to the others is shortest.
     const mid = (f: number): number => Math.abs(f - maps.length / 2);
     if (served > best.served || (served === best.served && mid(a) < mid(best.frame))) best = { frame: a, served, of };

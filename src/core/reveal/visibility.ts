@@ -48,11 +48,15 @@ export class VisibilityFinder {
     );
   }
 
+  sameScene(a: number, b: number): boolean {
+    return this.motion.sameScene(a, b);
+  }
+
   /** @param thin - Look at every `thin`-th cell across and down only. */
   find(frame: number, thin = 1): Visibility {
     const { kernels, cells } = this;
     const hole = this.holeCells(frame, thin);
-    const sources = ladder(frame, this.reach, cells.count);
+    const sources = ladder(frame, this.reach, cells.count).filter((s) => this.motion.sameScene(frame, s));
     const seen = new Uint8Array(sources.length * hole.length);
     kernels.scoped(() => {
       const from = kernels.put(this.places(hole));

@@ -2,6 +2,7 @@ import { rename, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CoverageData, RevealData, RevealTotal } from '../../contract/takes.ts';
 import { FILL_DEFAULTS } from '../../core/fill/settings.ts';
+import { cutsOf } from '../../core/motion/scenes.ts';
 import type { RevealMap } from '../../core/reveal/reveal.ts';
 import { TakeWork, type RevealResult } from '../../media/take.ts';
 import { mattesOf, storedClip } from '../services/layers.ts';
@@ -110,6 +111,7 @@ export function packReveal(
     key,
     first,
     tripod: motion.tripod,
+    cuts: cutsOf(motion.scenes).map((t) => first + t),
     total: totalOf(reveal),
     best: best && best.of > 0 ? { frame: first + best.frame, share: best.served / best.of } : null,
     cell,

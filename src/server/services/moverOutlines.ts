@@ -32,7 +32,10 @@ export async function writeCamera(files: Files, searchId: string, camera: Camera
 /** @returns None if the search has been forgotten, or was done before cameras were kept. */
 export async function readCamera(files: Files, searchId: string): Promise<CameraMotionData | undefined> {
   const bytes = await readFile(files.search(searchId, 'camera')).catch(() => undefined);
-  return bytes && (deserialize(bytes) as CameraMotionData);
+  if (!bytes) return undefined;
+  const camera = deserialize(bytes) as CameraMotionData & { scenes?: Uint32Array };
+  // Searches made before cuts were told apart took every shot for one scene.
+  return { ...camera, scenes: camera.scenes ?? new Uint32Array(camera.count) };
 }
 
 export async function removeFound(files: Files, searchId: string): Promise<void> {

@@ -31,7 +31,19 @@ const reveal = (unseen: number, coverage: CoverageData | null = null): RevealVie
   });
   const total = { hole: 100_000, seen: 100_000 * (1 - unseen), thin: 0, unseen: 100_000 * unseen };
   const best = unseen > 0 ? { frame: 30, share: 0.8 } : null;
-  const data = { key: 'k', first: 0, tripod: false, total, best, coverage, cell: 4, originX: 0, originY: 0, frames };
+  const data = {
+    key: 'k',
+    first: 0,
+    tripod: false,
+    cuts: [],
+    total,
+    best,
+    coverage,
+    cell: 4,
+    originX: 0,
+    originY: 0,
+    frames,
+  };
   return { state: 'ready', progress: 1, error: null, data };
 };
 
@@ -75,6 +87,13 @@ describe('the next thing to do', () => {
   it('follows the marks', () => {
     expect(adviceFor(input({ removal: undefined })).actions.at(-1)!.action.kind).toBe('add-removal');
     expect(adviceFor(input({ removal: { ...removal([]), shapes: {} } })).actions[0].action.kind).toBe('draw');
+  });
+
+  it('sends to where the film is cut, until somebody has looked', () => {
+    const cut = reveal(0);
+    cut.data!.cuts = [20];
+    expect(adviceFor(input({ reveal: cut })).text).toContain('at once at frame 20');
+    expect(adviceFor(input({ reveal: cut, lookedAt: new Set([20, 49]) })).actions[0].action.kind).toBe('take');
   });
 
   it('sends to frames without a key that nobody has looked at', () => {

@@ -44,7 +44,7 @@ const NEGLIGIBLE = 0.002;
 
 /** What is known about a removal and what would help it most now. First rule that applies. */
 export function adviceFor(input: AdviceInput): Advice {
-  for (const rule of [marks, work, lost, revealState, sticksOut, gaps, unseen, takes]) {
+  for (const rule of [marks, work, lost, revealState, cuts, sticksOut, gaps, unseen, takes]) {
     const advice = rule(input);
     if (advice) return advice;
   }
@@ -131,6 +131,16 @@ function lost({ shot, removal, tracks, lookedAt }: AdviceInput): Advice | undefi
     }
   }
   return undefined;
+}
+
+/** Places where the film is cut, or flashes, or goes black. */
+function cuts({ shot, reveal, lookedAt }: AdviceInput): Advice | undefined {
+  const frame = reveal?.data?.cuts.find((f) => f > shot.first && f <= shot.last && !seenNear(lookedAt, f));
+  if (frame === undefined) return undefined;
+  return say(
+    `The picture changes at once at frame ${frame}: nothing is carried over. If it is a cut, make a shot of each side.`,
+    button(`Go to frame ${frame}`, { kind: 'go', frame }),
+  );
 }
 
 /** Frames in which something that moves with the thing lies outside of its matte. */

@@ -1,0 +1,181 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { shotFiles, type RenderedShot } from '../../demo/render.ts';
+import { scaled } from '../../demo/shot.ts';
+import { boardwalk } from '../../demo/shots/boardwalk.ts';
+
+// Footage that is odd, and what must hold for any footage.
+
+const MNESTRA = new URL('../../bin/mnestra.js', import.meta.url).pathname;
+const DEMO = new URL('../../dist/demo/main.js', import.meta.url).pathname;
+const FRAMES = 24;
+const [W, H] = [352, 192];
+const LOSSLESS = ['-pix_fmt', 'yuv420p', '-c:v', 'ffv1'];
+const GREY = ['-pix_fmt', 'gray', '-c:v', 'ffv1'];
+
+let dir: string;
+let shot: RenderedShot;
+const at = (name: string): string => join(dir, name);
+
+beforeAll(() => {
+  dir = mkdtempSync(join(tmpdir(), 'mnestra-odd-'));
+  const args = ['--out', at('demo'), '--shot', 'boardwalk', '--scale', '0.2', '--frames', String(FRAMES)];
+  spawnSync('node', [DEMO, ...args]);
+  shot = shotFiles(at('demo'), scaled(boardwalk, 0.2, FRAMES));
+  ffmpeg('-i', shot.clip, '-vf', `crop=${W}:${H}:0:0`, ...LOSSLESS, at('clip.mkv'));
+  ffmpeg('-i', shot.matte, '-vf', `crop=${W}:${H}:0:0`, ...GREY, at('matte.mkv'));
+  fill('clip.mkv', 'matte.mkv', 'fill.mkv');
+}, 180_000);
+afterAll(() => rmSync(dir, { recursive: true, force: true }));
+
+function ffmpeg(...args: string[]): Buffer {
+  const { status, stdout, stderr } = spawnSync('ffmpeg', ['-nostdin', '-loglevel', 'error', '-y', ...args], {
+    maxBuffer: 1 << 28,
+  });
+  if (status !== 0) throw new Error(String(stderr));
+  return stdout;
+}
+
+interface Report {
+  motion: { cuts: number[]; tripod: boolean };
+  fill: { frame: number; hole: number; unseen: number }[];
+  notices: string[];
+}
+
+function fill(clip: string, matte: string, output: string, ...more: string[]): Report {
+  const files = ['--input', at(clip), '--matte', at(matte), '--output', at(output), '--report', at('report.json')];
+  const { status, stderr } = spawnSync('node', [MNESTRA, 'fill', ...files, '--quiet', '--no-grain', ...more], {
+    env: { ...process.env, MNESTRA_SCRATCH: dir },
+  });
+  if (status !== 0) throw new Error(String(stderr));
+  return JSON.parse(readFileSync(at('report.json'), 'utf8')) as Report;
+}
+
+const grey = (name: string, filter = 'null'): Buffer =>
+  ffmpeg('-i', at(name), '-vf', filter, '-pix_fmt', 'gray', '-f', 'rawvideo', '-');
+
+/** Mean difference of two greys where a matte is white, levels; and the share of px that this is about. */
+function differenceIn(matte: Buffer, a: Buffer, b: Buffer): number {
+  let [sum, n] = [0, 0];
+  for (let i = 0; i < matte.length; i++) {
+    if (matte[i] < 255) continue;
+    sum += Math.abs(a[i] - b[i]);
+    n++;
+  }
+  expect(n).toBeGreaterThan(1000);
+  return sum / n;
+}
+
+describe('whatever the footage', () => {
+  it('the thing is gone: what follows compares fills with this one', () => {
+    expect(differenceIn(grey('matte.mkv'), grey('fill.mkv'), grey('clip.mkv'))).toBeGreaterThan(12);
+  });
+
+  it('a shot moved by whole pixels gives the moved fill', () => {
+    const moved = `crop=${W}:${H}:16:16`;
+    ffmpeg('-i', shot.clip, '-vf', moved, ...LOSSLESS, at('moved.mkv'));
+    ffmpeg('-i', shot.matte, '-vf', moved, ...GREY, at('moved-matte.mkv'));
+    fill('moved.mkv', 'moved-matte.mkv', 'moved-fill.mkv');
+    const both = [`crop=${W - 16}:${H - 16}:16:16`, `crop=${W - 16}:${H - 16}:0:0`];
+    const [a, b] = [grey('fill.mkv', both[0]), grey('moved-fill.mkv', both[1])];
+    expect(differenceIn(grey('matte.mkv', both[0]), a, b)).toBeLessThan(1);
+  });
+
+  it('a shot run backwards gives the fill run backwards', () => {
+    ffmpeg('-i', at('clip.mkv'), '-vf', 'reverse', ...LOSSLESS, at('back.mkv'));
+    ffmpeg('-i', at('matte.mkv'), '-vf', 'reverse', ...GREY, at('back-matte.mkv'));
+    fill('back.mkv', 'back-matte.mkv', 'back-fill.mkv');
+    // Not the same bits: corners are found in the earlier frame of a pair, which is now the later one.
+    expect(differenceIn(grey('matte.mkv'), grey('fill.mkv'), grey('back-fill.mkv', 'reverse'))).toBeLessThan(1.5);
+  });
+
+  it('frames beyond the reach, with nothing to remove, change nothing', () => {
+    ffmpeg('-i', at('clip.mkv'), '-vf', 'reverse', ...LOSSLESS, at('back.mkv'));
+    ffmpeg('-i', at('back.mkv'), '-vf', 'geq=lum=0:cb=128:cr=128', ...GREY, at('empty.mkv'));
+    const joined = ['-filter_complex', '[0:v][1:v]concat'];
+    ffmpeg('-i', at('clip.mkv'), '-i', at('back.mkv'), ...joined, ...LOSSLESS, at('long.mkv'));
+    ffmpeg('-i', at('matte.mkv'), '-i', at('empty.mkv'), ...joined, ...GREY, at('long-matte.mkv'));
+    fill('clip.mkv', 'matte.mkv', 'short-fill.mkv', '--reach', '8');
+    fill('long.mkv', 'long-matte.mkv', 'long-fill.mkv', '--reach', '8');
+    const first = `trim=end_frame=${FRAMES - 8}`;
+    const [matte, short, long] = ['matte', 'short-fill', 'long-fill'].map((name) => grey(`${name}.mkv`, first));
+    expect(differenceIn(matte, short, long)).toBeLessThan(0.5);
+  });
+});
+
+describe('a film that is cut', () => {
+  it('is filled on each side from itself, and that is said', () => {
+    // Two pictures that share nothing: the second one is dark and runs the other way up.
+    const other = 'reverse,vflip,negate,eq=brightness=-0.3';
+    ffmpeg('-i', at('clip.mkv'), '-vf', other, ...LOSSLESS, at('other.mkv'));
+    const joined = ['-filter_complex', '[0:v][1:v]concat'];
+    ffmpeg('-i', at('clip.mkv'), '-i', at('other.mkv'), ...joined, ...LOSSLESS, at('cut.mkv'));
+    ffmpeg('-i', at('matte.mkv'), '-i', at('matte.mkv'), ...joined, ...GREY, at('cut-matte.mkv'));
+    const report = fill('cut.mkv', 'cut-matte.mkv', 'cut-fill.mkv');
+    expect(report.motion.cuts).toEqual([FRAMES]);
+    expect(report.notices.join()).toContain(`at frame ${FRAMES}`);
+    const first = `trim=end_frame=${FRAMES}`;
+    expect(differenceIn(grey('matte.mkv'), grey('fill.mkv'), grey('cut-fill.mkv', first))).toBeLessThan(1.5);
+  });
+
+  it('goes on after a few black frames with what was before them', () => {
+    const black =
+      "geq=lum='if(between(N,10,12),16,lum(X,Y))':cb='if(between(N,10,12),128,cb(X,Y))':cr='if(between(N,10,12),128,cr(X,Y))'";
+    ffmpeg('-i', at('clip.mkv'), '-vf', black, ...LOSSLESS, at('black.mkv'));
+    const report = fill('black.mkv', 'matte.mkv', 'black-fill.mkv');
+    expect(report.motion.cuts).toEqual([10, 13]);
+    const [matte, plain, flashed] = [grey('matte.mkv'), grey('fill.mkv'), grey('black-fill.mkv')];
+    const frame = (t: number) => (b: Buffer) => b.subarray(t * W * H, (t + 1) * W * H);
+    const inside = [matte, flashed].map(frame(11));
+    // The black frames stay black, and what follows is filled as before.
+    expect(differenceIn(inside[0], inside[1], Buffer.alloc(W * H))).toBeLessThan(4);
+    const after = [matte, plain, flashed].map(frame(20));
+    expect(differenceIn(after[0], after[1], after[2])).toBeLessThan(3);
+  });
+});
+
+describe('odd footage', () => {
+  it('of one frame is completed from its surroundings', () => {
+    ffmpeg('-i', at('clip.mkv'), '-frames:v', '1', ...LOSSLESS, at('one.mkv'));
+    ffmpeg('-i', at('matte.mkv'), '-frames:v', '1', ...GREY, at('one-matte.mkv'));
+    const { fill: frames } = fill('one.mkv', 'one-matte.mkv', 'one-fill.mkv');
+    expect(frames).toHaveLength(1);
+    expect(frames[0].unseen).toBe(frames[0].hole);
+    const [matte, before, after] = ['one-matte.mkv', 'one.mkv', 'one-fill.mkv'].map((name) => grey(name));
+    expect(differenceIn(matte, before, after)).toBeGreaterThan(3);
+  });
+
+  it('that is to go whole is left, with what that means said', () => {
+    ffmpeg('-i', at('matte.mkv'), '-vf', "geq=lum='255'", ...GREY, at('all.mkv'));
+    const { fill: frames } = fill('clip.mkv', 'all.mkv', 'all-fill.mkv');
+    expect(frames.every((f) => f.unseen === f.hole && f.hole === W * H)).toBe(true);
+  });
+
+  it('with a matte along every border is filled up to the border', () => {
+    const border = `geq=lum='if(lt(X,12)+gte(X,${W - 12})+lt(Y,12)+gte(Y,${H - 12}),255,0)'`;
+    ffmpeg('-i', at('matte.mkv'), '-vf', border, ...GREY, at('border.mkv'));
+    const { fill: frames } = fill('clip.mkv', 'border.mkv', 'border-fill.mkv');
+    expect(frames).toHaveLength(FRAMES);
+    // The shot moves: nearly as it was, for it was the background all along.
+    expect(differenceIn(grey('border.mkv'), grey('clip.mkv'), grey('border-fill.mkv'))).toBeLessThan(14);
+  });
+
+  it('that is interlaced is filled, with what that means said', () => {
+    ffmpeg(
+      '-i',
+      at('clip.mkv'),
+      '-vf',
+      'setfield=tff',
+      '-flags',
+      '+ildct',
+      ...LOSSLESS,
+      '-field_order',
+      'tt',
+      at('fields.mkv'),
+    );
+    expect(fill('fields.mkv', 'matte.mkv', 'fields-fill.mkv').notices.join()).toContain('interlaced');
+  });
+});
