@@ -94,6 +94,37 @@ describe('fuse', () => {
   });
 });
 
+describe('addField', () => {
+  it('adds what lies bilinearly between cells, in tiles of the asked kind alone', () => {
+    // Two tiles of 16 px beside each other, with two cells of 8 px across and down in each: values 0, 1, 2, 3 across.
+    const [w, h] = [32, 16];
+    const samples = k.put(new Float32Array(w * h).fill(100));
+    const field = k.put(Float32Array.of(0, 1, 2, 3, 0, 1, 2, 3));
+    k.run.addField(samples, w, field, 4, 2, k.put(Uint8Array.of(2, 1)), 2, 2, 1, 16, 16, 2);
+    const out = k.f32(samples, w * h);
+    // Cell centres lie at 3.5, 11.5 …; before the first one the field is constant.
+    expect([0, 3, 4, 11, 12].map((x) => out[5 * w + x])).toEqual([100, 100, 100.0625, 100.9375, 101.0625]);
+    expect(out.filter((v, i) => i % w >= 16 && v !== 100)).toHaveLength(0);
+  });
+});
+
+describe('usableTiles', () => {
+  it('knows the nearest sample, its mark and the frame it must lie in', () => {
+    const [w, h] = [40, 24];
+    const blocked = new Uint8Array(w * h);
+    blocked[10 * w + 9] = 1;
+    // A tile of 16 px whose corner lies at (-1.4, 2.4) of the part, which begins at (0, 0) of a frame of 40 x 24.
+    const map = k.put(Float32Array.of(-1.4, 2.4, 14.6, 2.4, -1.4, 18.4, 14.6, 18.4));
+    const out = k.alloc(256);
+    k.run.usableTiles(k.put(blocked), w, w, h, 0, 0, 40, 24, 0, map, 1, 1, 16, k.put(Uint8Array.of(1)), out, 16);
+    const used = k.u8(out, 256);
+    expect([...used.subarray(0, 4)]).toEqual([0, 0, 1, 1]);
+    // (10, 8) lies at (8.6, 10.4): its nearest sample is the blocked one.
+    expect(used[8 * 16 + 10]).toBe(0);
+    expect(used.reduce((a, b) => a + b, 0)).toBe(14 * 16 - 1);
+  });
+});
+
 describe('dilate', () => {
   it('agrees with the definition on rows longer than a vector', () => {
     const [w, h, r] = [53, 9, 3];

@@ -107,7 +107,32 @@ export interface KernelFunctions {
     tileW: number,
     tileH: number,
   ): void;
-  whiteNoise(out: number, w: number, h: number, x0: number, y0: number, seed: number): void;
+  whiteNoise(
+    out: number,
+    w: number,
+    h: number,
+    x0: number,
+    y0: number,
+    seed: number,
+    active: number,
+    cols: number,
+    tileW: number,
+    tileH: number,
+  ): void;
+  addField(
+    samples: number,
+    w: number,
+    field: number,
+    fieldCols: number,
+    fieldRows: number,
+    active: number,
+    kind: number,
+    cols: number,
+    rows: number,
+    tileW: number,
+    tileH: number,
+    perTile: number,
+  ): void;
   dilate(src: number, w: number, h: number, r: number, out: number, work: number): void;
   freeCells(mask: number, w: number, h: number, places: number, n: number, seen: number): void;
   projectCells(cells: number, n: number, m: number, out: number): void;

@@ -3,7 +3,7 @@ import { jacobian } from '../geometry/homography.ts';
 import { grow, intersect, snap, type Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { findCorners } from '../motion/features.ts';
-import type { BlockedAt } from '../motion/links.ts';
+import { ITERATIONS, ROUGH_ITERATIONS, type BlockedAt } from '../motion/links.ts';
 import type { Level, Pyramids } from '../motion/pyramids.ts';
 
 /** Side of the cells with one corner each, analysis px. */
@@ -14,9 +14,6 @@ const SCORE_MARGIN = 16;
 const BORDER = 12;
 const MOST_CORNERS = 90;
 const LEVELS = 3;
-/** Steps at full analysis size, and on the way to it, where a rough place will do. */
-const ITERATIONS = 10;
-const ROUGH_ITERATIONS = 4;
 const MIN_ZNCC = 0.75;
 const POINT_FLOATS = 10;
 

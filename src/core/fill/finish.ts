@@ -2,8 +2,8 @@ import type { Kernels } from '../../kernels/index.ts';
 import { maxSample, type FrameFormat, type Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { GRAIN_SIDE, sigmaAt, type GrainModel } from './grain.ts';
-import { applyTransfer, CELL, offsetGrid, type RimMeasure } from './measure.ts';
-import { membrane, sampleGrid, type Grid } from './membrane.ts';
+import { applyTransfer, CELL, CELLS_PER_TILE, offsetGrid, type RimMeasure } from './measure.ts';
+import { membrane, type Grid } from './membrane.ts';
 import { samplePlate, type Plate } from './plate.ts';
 import { HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 
@@ -218,29 +218,33 @@ export class Finisher {
     });
   }
 
-  /** Correlated noise of variance 1 on the region's active tiles; it depends on the place in the frame alone. */
+  /** Correlated noise of variance 1 on the tiles of the hole; it depends on the place in the frame alone. */
   private grainField(model: GrainModel, region: Region, plane: number): Float32Array {
     const { kernels } = this;
     const { stepX, stepY } = this.format.planes[plane];
     const { width: w, height: h } = planeSize(region, this.format, plane);
+    const tiles = [region.cols, TILE / stepX, TILE / stepY] as const;
     return kernels.scoped(() => {
       const [x, y] = [region.rect.x / stepX, region.rect.y / stepY];
+      // The rim's noise is needed too: correlation reaches across the hole's tiles.
+      const active = kernels.put(region.active);
       const white = kernels.alloc(w * h * 4);
-      kernels.run.whiteNoise(white, w, h, x, y, seedOf(this.seed, region.frame + 1, plane));
+      kernels.run.whiteNoise(white, w, h, x, y, seedOf(this.seed, region.frame + 1, plane), active, ...tiles);
       const still = Math.sqrt(this.grain.stillness);
       if (still > 0) {
         // The part that stays lies still in the scene, not on the lens.
         const moved = this.shiftToScene(region);
         const kept = kernels.alloc(w * h * 4);
         const [sx, sy] = [x + Math.round(moved.x / stepX), y + Math.round(moved.y / stepY)];
-        kernels.run.whiteNoise(kept, w, h, sx, sy, seedOf(this.seed, 0, plane));
+        kernels.run.whiteNoise(kept, w, h, sx, sy, seedOf(this.seed, 0, plane), active, ...tiles);
         const fresh = Math.sqrt(1 - this.grain.stillness);
         const [a, b] = [kernels.f32(white, w * h), kernels.f32(kept, w * h)];
         for (let i = 0; i < a.length; i++) a[i] = fresh * a[i] + still * b[i];
       }
       const out = kernels.alloc(w * h * 4);
-      const [taps, active] = [kernels.put(model.kernel), kernels.put(region.active)];
-      kernels.run.correlateTiles(white, w, h, taps, GRAIN_SIDE, out, active, region.cols, TILE / stepX, TILE / stepY);
+      const taps = kernels.put(model.kernel);
+      const hole = kernels.put(region.active.map((a) => (a === HOLE_TILE ? 1 : 0)));
+      kernels.run.correlateTiles(white, w, h, taps, GRAIN_SIDE, out, hole, ...tiles);
       return kernels.f32(out, w * h).slice();
     });
   }
@@ -326,16 +330,28 @@ export class Finisher {
     grid: Grid,
     field: Float32Array,
   ): Float32Array {
-    const size = planeSize(region, this.format, plane);
-    const [cw, ch] = [size.width / grid.cols, size.height / grid.rows];
-    const out = samples.slice();
-    this.eachHoleRun(region, plane, (y, x0, x1) => {
-      const gy = (y + 0.5) / ch - 0.5;
-      for (let x = x0, i = y * size.width + x0; x < x1; x++, i++) {
-        out[i] += sampleGrid(grid, field, (x + 0.5) / cw - 0.5, gy);
-      }
+    const { kernels } = this;
+    const { stepX, stepY } = this.format.planes[plane];
+    const { width } = planeSize(region, this.format, plane);
+    return kernels.scoped(() => {
+      const [at, values, active] = [kernels.put(samples), kernels.put(field), kernels.put(region.active)];
+      const tile = [TILE / stepX, TILE / stepY] as const;
+      const { cols, rows } = region;
+      kernels.run.addField(
+        at,
+        width,
+        values,
+        grid.cols,
+        grid.rows,
+        active,
+        HOLE_TILE,
+        cols,
+        rows,
+        ...tile,
+        CELLS_PER_TILE,
+      );
+      return kernels.f32(at, samples.length).slice();
     });
-    return out;
   }
 }
 

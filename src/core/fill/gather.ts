@@ -1,9 +1,10 @@
 import type { Kernels } from '../../kernels/index.ts';
-import { CAMERA_PLANE, type FrameMap } from '../depth/frameMap.ts';
+import type { FrameMap } from '../depth/frameMap.ts';
 import { median } from '../geometry/linear.ts';
 import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } from '../image/format.ts';
 import { fitLight, type LightFit } from './light.ts';
 import { planeSize, readRegionPlane, TILE, type Region } from './region.ts';
+import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
 import { warpPlane } from './warpPlane.ts';
 import { partOf, type SourceFrame, type SourceFrames } from './sourceFrames.ts';
 
@@ -20,7 +21,7 @@ export interface Gathered {
 }
 
 /** Points of the rim on which a source's light and error are measured. */
-const RIM_POINTS = 900;
+const RIM_POINTS = 600;
 /** A source's samples keep this distance from the frame's border, px. */
 const FRAME_BORDER = 0;
 /** Room around the mapped region for the cubic's support and the residual mesh, px. */
@@ -36,7 +37,7 @@ export function neededRect(region: Region, source: number, motion: FrameMap, for
   const { x, y, width, height } = region.rect;
   const points: number[] = [];
   for (const v of [0, 0.5, 1]) for (const u of [0, 0.5, 1]) points.push(x + u * width, y + v * height);
-  const mapped = surfacesIn(region, motion).flatMap((surface) => {
+  const mapped = surfacesBehind(region, motion).flatMap((surface) => {
     const places = Float64Array.from(points);
     motion.map(region.frame, source, places, surface);
     return [...places];
@@ -51,12 +52,6 @@ export function neededRect(region: Region, source: number, motion: FrameMap, for
   if (rect.width >= 16 && rect.height >= 16) return rect;
   // Nothing of it is in view: any small part of the frame keeps the arithmetic defined.
   return { x: 0, y: 0, width: Math.min(16, format.width), height: Math.min(16, format.height) };
-}
-
-/** The surfaces that lie behind a region's tiles. */
-function surfacesIn(region: Region, motion: FrameMap): number[] {
-  const tiles = motion.surfaces(region.frame);
-  return tiles ? [...new Set(tiles.filter((_, i) => region.active[i] > 0))].sort((a, b) => a - b) : [CAMERA_PLANE];
 }
 
 export const union = (a: Rect | undefined, b: Rect): Rect => {
@@ -104,43 +99,25 @@ export class Gatherer {
   private run(out: Gathered): void {
     const { kernels } = this;
     const { region, sources } = out;
+    const map = new RegionMap(region, this.motion);
+    const places = sources.map((s) => map.in(s));
     const rim = rimPoints(region, RIM_POINTS);
-    const lights = sources.map((s) => this.measureLight(out, s, rim));
+    const lights = sources.map((s, k) => this.measureLight(out, s, rim, map.placesOf(rim, places[k])));
     const { params, tau } = this.weigh(region.frame, sources, lights);
-    const surfaces = surfacesIn(region, this.motion);
-    const maps = sources.map((s) => surfaces.map((surface) => this.mapOf(region, s, surface)));
     const band = new BandBuffers(kernels, region, this.frames.format, sources.length);
-    const tiles = this.motion.surfaces(region.frame);
     for (let row = 0; row < region.rows; row++) {
-      const [first, end] = [row * region.cols, (row + 1) * region.cols];
-      const active = region.active.subarray(first, end);
-      if (active.every((a) => a === 0)) continue;
+      if (region.active.subarray(row * region.cols, (row + 1) * region.cols).every((a) => a === 0)) continue;
       sources.forEach((s, k) => {
         kernels.u8(band.usable + k * band.lumaSamples, band.lumaSamples).fill(0);
-        surfaces.forEach((surface, i) => {
-          if (!this.motion.knows(region.frame, s, surface)) return;
-          const of = tiles ? active.map((a, c) => (tiles[first + c] === surface ? a : 0)) : active;
-          if (of.every((a) => a === 0)) return;
-          kernels.u8(band.active, region.cols).set(of);
-          this.warpBand(region, row, this.sourceFrames.get(s), maps[k][i], band, k);
+        places[k].corners.forEach((corners, surface) => {
+          const active = corners && map.activeOn(surface, row);
+          if (!active) return;
+          kernels.u8(band.active, region.cols).set(active);
+          this.warpBand(region, row, this.sourceFrames.get(s), corners, band, k);
         });
       });
       this.fuseBand(out, row, band, params, tau);
     }
-  }
-
-  /** Tile corners of the region in a source frame under one surface, frame px. */
-  private mapOf(region: Region, source: number, surface: number): Float32Array {
-    const { rect, cols, rows } = region;
-    const map = new Float32Array((cols + 1) * (rows + 1) * 2);
-    for (let r = 0, i = 0; r <= rows; r++) {
-      for (let c = 0; c <= cols; c++, i += 2) {
-        map[i] = rect.x + c * TILE;
-        map[i + 1] = rect.y + r * TILE;
-      }
-    }
-    this.motion.map(region.frame, source, map, surface);
-    return map;
   }
 
   private warpBand(
@@ -235,13 +212,12 @@ export class Gatherer {
   }
 
   /** Light and error of one source against the frame, on points of the rim that both know. */
-  private measureLight(out: Gathered, source: number, rim: Int32Array): LightFit[] {
+  private measureLight(out: Gathered, source: number, rim: Int32Array, points: Float32Array): LightFit[] {
     const { kernels } = this;
     const { format } = this.frames;
     const { region } = out;
     const frame = this.sourceFrames.get(source);
     const w = region.rect.width;
-    const points = this.placesOf(region, rim, source);
     const usable = this.usablePoints(points, frame);
     return Array.from({ length: format.colourPlanes }, (_, plane) => {
       const { stepX, stepY } = format.planes[plane];
@@ -263,23 +239,6 @@ export class Gatherer {
       });
       return fitLight(sampled, target, this.unit);
     });
-  }
-
-  /** Places of rim px in a source frame, each on the surface of its tile; out of view where that is not known. */
-  private placesOf(region: Region, rim: Int32Array, source: number): Float32Array {
-    const w = region.rect.width;
-    const tiles = this.motion.surfaces(region.frame);
-    const out = new Float32Array(rim.length * 2).fill(-1e6);
-    for (const surface of surfacesIn(region, this.motion)) {
-      if (!this.motion.knows(region.frame, source, surface)) continue;
-      const on = [...rim.keys()].filter((i) => !tiles || tiles[tileOf(region, rim[i])] === surface);
-      const places = Float32Array.from(
-        on.flatMap((i) => [region.rect.x + (rim[i] % w), region.rect.y + Math.floor(rim[i] / w)]),
-      );
-      this.motion.map(region.frame, source, places, surface);
-      on.forEach((i, k) => out.set(places.subarray(2 * k, 2 * k + 2), 2 * i));
-    }
-    return out;
   }
 
   private usablePoints(points: Float32Array, frame: SourceFrame): number[] {
@@ -339,24 +298,4 @@ class BandBuffers {
     this.active = kernels.alloc(region.cols);
     this.map = kernels.alloc((region.cols + 1) * 16);
   }
-}
-
-/** The tile that a px of a region lies in. */
-function tileOf({ rect, cols }: Region, i: number): number {
-  const x = i % rect.width;
-  return Math.floor((i - x) / rect.width / TILE) * cols + Math.floor(x / TILE);
-}
-
-/** Known px of the active tiles, evenly thinned to `most`. */
-function rimPoints(region: Region, most: number): Int32Array {
-  const all: number[] = [];
-  for (let i = 0; i < region.known.length; i++) {
-    if (region.known[i] === 0) continue;
-    if (region.active[tileOf(region, i)] !== 0) all.push(i);
-  }
-  const step = Math.max(1, all.length / most);
-  const out: number[] = [];
-  // The odd offset keeps the points from falling into columns.
-  for (let i = 0, k = 0; i < all.length; i = Math.floor(++k * step)) out.push(all[i]);
-  return Int32Array.from(out);
 }

@@ -8,7 +8,7 @@ import { planeSize, TILE, type Region } from './region.ts';
 import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
 
 /** Cells of the offset grid per tile side: a cell is 8 luma px. */
-const CELLS_PER_TILE = 2;
+export const CELLS_PER_TILE = 2;
 export const CELL = TILE / CELLS_PER_TILE;
 
 /** Support below which a gathered rim pixel is too noisy to measure against. */
@@ -62,10 +62,12 @@ export function measureRim(
   const offsets: RimMeasure['offsets'] = [];
   const grain: Float32Array[] = [];
   let luma: Float32Array | undefined;
+  let small: Uint8Array | undefined;
   estimates.forEach((estimate, plane) => {
     const { stepX, stepY } = format.planes[plane];
     const size = planeSize(region, format, plane);
-    const mask = plane === 0 ? rim : shrinkMask(rim, w, size.width, size.height, stepX, stepY);
+    // Both chroma planes have one size.
+    const mask = plane === 0 ? rim : (small ??= shrinkMask(rim, w, size.width, size.height, stepX, stepY));
     const residual = difference(own[plane], estimate);
     luma ??= residual;
     offsets.push(sumOffsets(residual, mask, size.width, size.height, region, unit));

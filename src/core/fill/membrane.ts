@@ -97,17 +97,3 @@ function pullPush(sum: Float32Array, weight: Float32Array, cols: number, rows: n
   }
   return out;
 }
-
-/** The field at a place given in cells, bilinear, cell centres at integers. */
-export function sampleGrid(grid: Grid, field: Float32Array, x: number, y: number): number {
-  const gx = Math.min(grid.cols - 1, Math.max(0, x));
-  const gy = Math.min(grid.rows - 1, Math.max(0, y));
-  const ix = Math.min(grid.cols - 2, Math.floor(gx));
-  const iy = Math.min(grid.rows - 2, Math.floor(gy));
-  if (grid.cols < 2 || grid.rows < 2) return field[Math.round(gy) * grid.cols + Math.round(gx)];
-  const [u, v] = [gx - ix, gy - iy];
-  const at = iy * grid.cols + ix;
-  const top = field[at] * (1 - u) + field[at + 1] * u;
-  const bottom = field[at + grid.cols] * (1 - u) + field[at + grid.cols + 1] * u;
-  return top * (1 - v) + bottom * v;
-}

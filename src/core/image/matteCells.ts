@@ -110,11 +110,21 @@ function taint({ cell, cols, rows }: MatteCells, state: Uint8Array, x: number, y
 
 function boxAround(matte: Uint8Array, width: number, height: number): Rect {
   const n = width * height;
-  let first = 0;
+  // Four px at a time: most of a matte is empty.
+  const fours = new Int32Array(matte.buffer, matte.byteOffset, n >> 2);
+  let k = 0;
+  while (k < fours.length && fours[k] === 0) k++;
+  let first = 4 * k;
   while (first < n && matte[first] === 0) first++;
   if (first === n) return { x: 0, y: 0, width: 0, height: 0 };
   let last = n - 1;
-  while (matte[last] === 0) last--;
+  while (last >= 4 * fours.length && matte[last] === 0) last--;
+  if (last < 4 * fours.length) {
+    k = fours.length - 1;
+    while (fours[k] === 0) k--;
+    last = 4 * k + 3;
+    while (matte[last] === 0) last--;
+  }
   const top = Math.floor(first / width);
   const bottom = Math.floor(last / width);
   let left = width;

@@ -42,7 +42,9 @@ export function fuse(
       continue;
     }
     let m = f32x4.div(sum, f32x4.max(total, tiny));
-    for (let round = 0; round < MEDIAN_ROUNDS; round++) {
+    // Where all candidates lie close together their mean is as good a start as their median.
+    const rounds = spread(values + o, weights + o, step, n, m) < tau ? 0 : MEDIAN_ROUNDS;
+    for (let round = 0; round < rounds; round++) {
       total = f32x4.splat(0);
       sum = f32x4.splat(0);
       for (let k = 0; k < n; k++) {
@@ -75,6 +77,23 @@ export function fuse(
     v128.store(mean + o, m);
     v128.store(support + o, total);
   }
+}
+
+/** Largest distance of a candidate that counts from `m`, over four pixels. */
+// @ts-ignore: decorator
+@inline
+function spread(values: usize, weights: usize, step: usize, n: i32, m: v128): f32 {
+  const none = f32x4.splat(0);
+  let most = none;
+  for (let k = 0; k < n; k++) {
+    const at = <usize>k * step;
+    const counts = f32x4.gt(v128.load(weights + at), none);
+    most = f32x4.max(most, v128.and(f32x4.abs(f32x4.sub(v128.load(values + at), m)), counts));
+  }
+  return max(
+    max(f32x4.extract_lane(most, 0), f32x4.extract_lane(most, 1)),
+    max(f32x4.extract_lane(most, 2), f32x4.extract_lane(most, 3)),
+  );
 }
 
 // @ts-ignore: decorator

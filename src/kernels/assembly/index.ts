@@ -7,6 +7,7 @@ export * from './warp';
 export * from './fuse';
 export * from './filter';
 export * from './noise';
+export * from './field';
 export * from './mask';
 export * from './moving';
 export * from './patch';

@@ -17,18 +17,22 @@ export function sampleUpright(src: usize, stride: i32, x: f32, y: f32, out: usiz
   const u = f32x4.splat(x - fx);
   const v = f32x4.splat(y - fy);
   let sum = f32x4.splat(0);
-  for (let j = 0; j < SIDE; j++) {
-    const p = src + ((<usize>((<i32>fy + FIRST + j) * stride + <i32>fx + FIRST)) << 1);
-    const q = p + (<usize>stride << 1);
-    for (let i = 0; i < SIDE; i += 4) {
-      const o = <usize>i << 1;
-      const a = floats4(p + o);
-      const c = floats4(q + o);
-      const top = f32x4.add(a, f32x4.mul(f32x4.sub(floats4(p + o + 2), a), u));
-      const bottom = f32x4.add(c, f32x4.mul(f32x4.sub(floats4(q + o + 2), c), u));
-      const value = f32x4.add(top, f32x4.mul(f32x4.sub(bottom, top), v));
-      v128.store(out + (<usize>(j * SIDE + i) << 2), value);
+  const down = <usize>stride << 1;
+  const first = src + ((<usize>((<i32>fy + FIRST) * stride + <i32>fx + FIRST)) << 1);
+  for (let i = 0; i < SIDE; i += 4) {
+    let p = first + (<usize>i << 1);
+    let o = out + (<usize>i << 2);
+    const a = floats4(p);
+    let above = f32x4.add(a, f32x4.mul(f32x4.sub(floats4(p + 2), a), u));
+    for (let j = 0; j < SIDE; j++) {
+      p += down;
+      const c = floats4(p);
+      const below = f32x4.add(c, f32x4.mul(f32x4.sub(floats4(p + 2), c), u));
+      const value = f32x4.add(above, f32x4.mul(f32x4.sub(below, above), v));
+      v128.store(o, value);
       sum = f32x4.add(sum, value);
+      above = below;
+      o += SIDE << 2;
     }
   }
   return lanes(sum);
@@ -113,6 +117,32 @@ export function dot(a: usize, b: usize): f32 {
   return lanes(sum);
 }
 
+/** Of a window less its mean: the sum of squares, and products with the template and its slopes. */
+let power: f32 = 0;
+let cross: f32 = 0;
+let alongX: f32 = 0;
+let alongY: f32 = 0;
+
+function compare(values: usize, sum: f32, t: usize, gx: usize, gy: usize): void {
+  const mean = f32x4.splat(sum / <f32>AREA);
+  const none = f32x4.splat(0);
+  let squares = none;
+  let products = none;
+  let x = none;
+  let y = none;
+  for (let k: usize = 0; k < <usize>AREA << 2; k += 16) {
+    const v = f32x4.sub(v128.load(values + k), mean);
+    squares = f32x4.add(squares, f32x4.mul(v, v));
+    products = f32x4.add(products, f32x4.mul(v, v128.load(t + k)));
+    x = f32x4.add(x, f32x4.mul(v, v128.load(gx + k)));
+    y = f32x4.add(y, f32x4.mul(v, v128.load(gy + k)));
+  }
+  power = lanes(squares);
+  cross = lanes(products);
+  alongX = lanes(x);
+  alongY = lanes(y);
+}
+
 /**
  * One pyramid level of translation tracking by inverse compositional Lucas-Kanade (Baker & Matthews 2004),
  * invariant to gain and offset of the window.
@@ -155,6 +185,8 @@ export function trackPoints(
     const hxx = dot(gx, gx);
     const hxy = dot(gx, gy);
     const hyy = dot(gy, gy);
+    const tx = dot(gx, t);
+    const ty = dot(gy, t);
     const det = hxx * hyy - hxy * hxy;
     const small: f32 = 1e-3;
     if (!(energy > 1) || !(det > small * hxx * hyy)) continue;
@@ -176,18 +208,17 @@ export function trackPoints(
         break;
       }
       const sum = upright ? sampleUpright(img, w, qx, qy, v) : sampleTurned(img, w, qx, qy, a, b, c, d, v);
-      const power = centre(v, sum);
+      compare(v, sum, t, gx, gy);
       if (!(power > 1)) {
         state = 0;
         break;
       }
-      const cross = dot(t, v);
       zncc = cross / sqrt(power * energy);
       if (it == iterations) break;
       // The gain that brings the image window to the template's contrast.
       const gain = cross > 0 ? cross / power : sqrt(energy / power);
-      const ex = gain * dot(gx, v) - dot(gx, t);
-      const ey = gain * dot(gy, v) - dot(gy, t);
+      const ex = gain * alongX - tx;
+      const ey = gain * alongY - ty;
       const dx = (hyy * ex - hxy * ey) / det;
       const dy = (hxx * ey - hxy * ex) / det;
       qx -= a * dx + b * dy;

@@ -2,7 +2,7 @@
  * Samples a 16-bit plane along a tiled map, bicubic (Keys 1981, a = -1/2).
  *
  * The map gives source coordinates (x, y in px of the loaded rectangle) at the corners of tiles of tile x tile px:
- * (cols + 1)·(rows + 1) pairs of f32; inside a tile they are interpolated bilinearly. Only tiles with active ≠ 0 are
+ * (cols + 1)·(rows + 1) pairs of f32; inside a tile (a multiple of 4 px) they are interpolated bilinearly. Only tiles with active ≠ 0 are
  * written. `out` is f32, stride `outStride`. Beyond the rectangle its border repeats.
  */
 export function warpTiles(
@@ -10,6 +10,7 @@ export function warpTiles(
   map: usize, cols: i32, rows: i32, tile: i32, active: usize,
   out: usize, outStride: i32,
 ): void {
+  prepareTaps();
   for (let r = 0; r < rows; r++) {
     for (let c = 0; c < cols; c++) {
       if (load<u8>(active + <usize>(r * cols + c)) == 0) continue;
@@ -19,17 +20,34 @@ export function warpTiles(
   }
 }
 
+/** Weights of the four taps for fractions of 0, 1/256 … 1: finer steps change nothing that a sample of 16 bits shows. */
+const STEPS: i32 = 256;
+const TAPS: usize = memory.data((256 + 1) * 16, 16);
+let tapsReady: bool = false;
+
+function prepareTaps(): void {
+  if (tapsReady) return;
+  for (let k = 0; k <= STEPS; k++) {
+    const u = <f32>k / <f32>STEPS;
+    const at = TAPS + (<usize>k << 4);
+    for (let i = 0; i < 4; i++) store<f32>(at + (<usize>i << 2), cubic(u - <f32>(i - 1)));
+  }
+  tapsReady = true;
+}
+
 function warpTile(
   src: usize, stride: i32, w: i32, h: i32, map: usize, mapRow: usize, tile: i32, out: usize, outStride: i32,
 ): void {
-  const ca = f32x4(-0.5, 1.5, -1.5, 0.5);
-  const cb = f32x4(1, -2.5, 2, -0.5);
-  const cc = f32x4(-0.5, 0, 0.5, 0);
-  const cd = f32x4(0, 1, 0, 0);
   const step: f32 = <f32>1 / <f32>tile;
-  const maxX = <f32>(w - 3);
-  const maxY = <f32>(h - 3);
-  const one: f32 = 1;
+  const one = f32x4.splat(1);
+  const maxX = f32x4.splat(<f32>(w - 3));
+  const maxY = f32x4.splat(<f32>(h - 3));
+  const across = f32x4(0, 1, 2, 3);
+  const steps = f32x4.splat(<f32>STEPS);
+  const half = f32x4.splat(0.5);
+  const pitch = i32x4.splat(stride);
+  const back = i32x4.splat(stride + 1);
+  const s = <usize>stride << 1;
   for (let j = 0; j < tile; j++) {
     const v = <f32>j * step;
     const x0 = load<f32>(map) + (load<f32>(map + mapRow) - load<f32>(map)) * v;
@@ -39,31 +57,54 @@ function warpTile(
     const dx = (x1 - x0) * step;
     const dy = (y1 - y0) * step;
     const o = out + (<usize>(j * outStride) << 2);
-    for (let i = 0; i < tile; i++) {
-      const x = x0 + dx * <f32>i;
-      const y = y0 + dy * <f32>i;
-      if (!(x >= one && y >= one && x < maxX && y < maxY)) {
-        store<f32>(o + (<usize>i << 2), bicubic(src, stride, w, h, x, y));
+    for (let i = 0; i < tile; i += 4) {
+      const xs = f32x4.add(f32x4.splat(x0 + dx * <f32>i), f32x4.mul(f32x4.splat(dx), across));
+      const ys = f32x4.add(f32x4.splat(y0 + dy * <f32>i), f32x4.mul(f32x4.splat(dy), across));
+      const inside = v128.and(
+        v128.and(f32x4.ge(xs, one), f32x4.ge(ys, one)),
+        v128.and(f32x4.lt(xs, maxX), f32x4.lt(ys, maxY)),
+      );
+      if (!i32x4.all_true(inside)) {
+        for (let k = 0; k < 4; k++) {
+          const n = <f32>(i + k);
+          store<f32>(o + (<usize>(i + k) << 2), bicubic(src, stride, w, h, x0 + dx * n, y0 + dy * n));
+        }
         continue;
       }
-      const fx = floor(x);
-      const fy = floor(y);
-      const p = src + ((<usize>((<i32>fy - 1) * stride + <i32>fx - 1)) << 1);
-      const u = f32x4.splat(x - fx);
-      const q = f32x4.splat(y - fy);
-      const wx = f32x4.add(f32x4.mul(f32x4.add(f32x4.mul(f32x4.add(f32x4.mul(ca, u), cb), u), cc), u), cd);
-      const wy = f32x4.add(f32x4.mul(f32x4.add(f32x4.mul(f32x4.add(f32x4.mul(ca, q), cb), q), cc), q), cd);
-      const s = <usize>stride << 1;
-      let sum = f32x4.mul(samples4(p), v128.shuffle<i32>(wy, wy, 0, 0, 0, 0));
-      sum = f32x4.add(sum, f32x4.mul(samples4(p + s), v128.shuffle<i32>(wy, wy, 1, 1, 1, 1)));
-      sum = f32x4.add(sum, f32x4.mul(samples4(p + s + s), v128.shuffle<i32>(wy, wy, 2, 2, 2, 2)));
-      sum = f32x4.add(sum, f32x4.mul(samples4(p + s + s + s), v128.shuffle<i32>(wy, wy, 3, 3, 3, 3)));
-      sum = f32x4.mul(sum, wx);
-      sum = f32x4.add(sum, v128.shuffle<i32>(sum, sum, 2, 3, 0, 1));
-      sum = f32x4.add(sum, v128.shuffle<i32>(sum, sum, 1, 0, 3, 2));
-      store<f32>(o + (<usize>i << 2), f32x4.extract_lane(sum, 0));
+      const fx = f32x4.floor(xs);
+      const fy = f32x4.floor(ys);
+      const us = i32x4.trunc_sat_f32x4_s(f32x4.add(f32x4.mul(f32x4.sub(xs, fx), steps), half));
+      const vs = i32x4.trunc_sat_f32x4_s(f32x4.add(f32x4.mul(f32x4.sub(ys, fy), steps), half));
+      const at = i32x4.sub(
+        i32x4.add(i32x4.mul(i32x4.trunc_sat_f32x4_s(fy), pitch), i32x4.trunc_sat_f32x4_s(fx)),
+        back,
+      );
+      const a = weighted(src, i32x4.extract_lane(at, 0), s, i32x4.extract_lane(us, 0), i32x4.extract_lane(vs, 0));
+      const b = weighted(src, i32x4.extract_lane(at, 1), s, i32x4.extract_lane(us, 1), i32x4.extract_lane(vs, 1));
+      const c = weighted(src, i32x4.extract_lane(at, 2), s, i32x4.extract_lane(us, 2), i32x4.extract_lane(vs, 2));
+      const d = weighted(src, i32x4.extract_lane(at, 3), s, i32x4.extract_lane(us, 3), i32x4.extract_lane(vs, 3));
+      // Sums across, of four vectors at once.
+      const ab = f32x4.add(v128.shuffle<f32>(a, b, 0, 4, 1, 5), v128.shuffle<f32>(a, b, 2, 6, 3, 7));
+      const cd = f32x4.add(v128.shuffle<f32>(c, d, 0, 4, 1, 5), v128.shuffle<f32>(c, d, 2, 6, 3, 7));
+      v128.store(
+        o + (<usize>i << 2),
+        f32x4.add(v128.shuffle<f32>(ab, cd, 0, 1, 4, 5), v128.shuffle<f32>(ab, cd, 2, 3, 6, 7)),
+      );
     }
   }
+}
+
+/** The 4x4 samples from sample `at` on, weighted down the columns and across: what is left is their sum. */
+// @ts-ignore: decorator
+@inline
+function weighted(src: usize, at: i32, row: usize, u: i32, v: i32): v128 {
+  const p = src + (<usize>at << 1);
+  const down = TAPS + (<usize>v << 4);
+  let sum = f32x4.mul(samples4(p), v128.load32_splat(down));
+  sum = f32x4.add(sum, f32x4.mul(samples4(p + row), v128.load32_splat(down, 4)));
+  sum = f32x4.add(sum, f32x4.mul(samples4(p + row + row), v128.load32_splat(down, 8)));
+  sum = f32x4.add(sum, f32x4.mul(samples4(p + row + row + row), v128.load32_splat(down, 12)));
+  return f32x4.mul(sum, v128.load(TAPS + (<usize>u << 4)));
 }
 
 // @ts-ignore: decorator
@@ -82,11 +123,13 @@ export function usableTiles(
   out: usize, outStride: i32,
 ): void {
   const step: f32 = <f32>1 / <f32>tile;
-  const half: f32 = 0.5;
-  const left = max(border - <f32>frameX, 0);
-  const top = max(border - <f32>frameY, 0);
-  const right = min(<f32>(frameW - 1 - frameX) - border, <f32>(w - 1));
-  const bottom = min(<f32>(frameH - 1 - frameY) - border, <f32>(h - 1));
+  const half = f32x4.splat(0.5);
+  const across = f32x4(0, 1, 2, 3);
+  const pitch = i32x4.splat(stride);
+  const left = f32x4.splat(max(border - <f32>frameX, 0));
+  const top = f32x4.splat(max(border - <f32>frameY, 0));
+  const right = f32x4.splat(min(<f32>(frameW - 1 - frameX) - border, <f32>(w - 1)));
+  const bottom = f32x4.splat(min(<f32>(frameH - 1 - frameY) - border, <f32>(h - 1)));
   for (let r = 0; r < rows; r++) {
     for (let c = 0; c < cols; c++) {
       if (load<u8>(active + <usize>(r * cols + c)) == 0) continue;
@@ -99,19 +142,32 @@ export function usableTiles(
         const dx = (load<f32>(m, 8) + (load<f32>(n, 8) - load<f32>(m, 8)) * v - x0) * step;
         const dy = (load<f32>(m, 12) + (load<f32>(n, 12) - load<f32>(m, 12)) * v - y0) * step;
         const o = out + <usize>((r * tile + j) * outStride + c * tile);
-        for (let i = 0; i < tile; i++) {
-          const x = x0 + dx * <f32>i;
-          const y = y0 + dy * <f32>i;
-          let ok: u8 = 0;
-          if (x >= left && x <= right && y >= top && y <= bottom) {
-            const at = <i32>(y + half) * stride + <i32>(x + half);
-            ok = load<u8>(blocked + <usize>at) == 0 ? 1 : 0;
-          }
-          store<u8>(o + <usize>i, ok);
+        for (let i = 0; i < tile; i += 4) {
+          const xs = f32x4.add(f32x4.splat(x0 + dx * <f32>i), f32x4.mul(f32x4.splat(dx), across));
+          const ys = f32x4.add(f32x4.splat(y0 + dy * <f32>i), f32x4.mul(f32x4.splat(dy), across));
+          const inside = v128.and(
+            v128.and(f32x4.ge(xs, left), f32x4.le(xs, right)),
+            v128.and(f32x4.ge(ys, top), f32x4.le(ys, bottom)),
+          );
+          const at = i32x4.add(
+            i32x4.mul(i32x4.trunc_sat_f32x4_s(f32x4.add(ys, half)), pitch),
+            i32x4.trunc_sat_f32x4_s(f32x4.add(xs, half)),
+          );
+          const p = o + <usize>i;
+          store<u8>(p, usableAt(blocked, i32x4.extract_lane(inside, 0), i32x4.extract_lane(at, 0)));
+          store<u8>(p, usableAt(blocked, i32x4.extract_lane(inside, 1), i32x4.extract_lane(at, 1)), 1);
+          store<u8>(p, usableAt(blocked, i32x4.extract_lane(inside, 2), i32x4.extract_lane(at, 2)), 2);
+          store<u8>(p, usableAt(blocked, i32x4.extract_lane(inside, 3), i32x4.extract_lane(at, 3)), 3);
         }
       }
     }
   }
+}
+
+// @ts-ignore: decorator
+@inline
+function usableAt(blocked: usize, inside: i32, at: i32): u8 {
+  return inside != 0 && load<u8>(blocked + <usize>at) == 0 ? 1 : 0;
 }
 
 /** Bicubic samples at `n` points: pairs of f32 in px of the plane, clamped into it. */

@@ -1,0 +1,97 @@
+import { CAMERA_PLANE, type FrameMap } from '../depth/frameMap.ts';
+import { TILE, type Region } from './region.ts';
+
+/** Where a region's tile corners lie in one source. */
+export interface SourcePlaces {
+  /** Per surface of the region: (cols + 1)·(rows + 1) places, interleaved x, y, frame px; undefined = not known there. */
+  corners: (Float32Array | undefined)[];
+}
+
+/** Numbers of the surfaces that lie behind a region's active tiles. */
+export function surfacesBehind(region: Region, motion: FrameMap): number[] {
+  const tiles = motion.surfaces(region.frame)?.filter((_, i) => region.active[i] > 0);
+  return tiles ? [...new Set(tiles)].sort((a, b) => a - b) : [CAMERA_PLANE];
+}
+
+/** The places of a region's tiles in other frames, on the surfaces that lie behind them. */
+export class RegionMap {
+  private readonly surfaces: number[];
+  private readonly tiles: Uint8Array | undefined;
+
+  constructor(
+    private readonly region: Region,
+    private readonly motion: FrameMap,
+  ) {
+    this.tiles = motion.surfaces(region.frame);
+    this.surfaces = surfacesBehind(region, motion);
+  }
+
+  in(source: number): SourcePlaces {
+    const { rect, cols, rows, frame } = this.region;
+    const own = new Float32Array((cols + 1) * (rows + 1) * 2);
+    for (let r = 0, i = 0; r <= rows; r++) {
+      for (let c = 0; c <= cols; c++, i += 2) {
+        own[i] = rect.x + c * TILE;
+        own[i + 1] = rect.y + r * TILE;
+      }
+    }
+    const corners = this.surfaces.map((surface) => {
+      if (!this.motion.knows(frame, source, surface)) return undefined;
+      const places = own.slice();
+      this.motion.map(frame, source, places, surface);
+      return places;
+    });
+    return { corners };
+  }
+
+  /** The active tiles of a row that lie on the k-th surface; undefined if there are none. */
+  activeOn(k: number, row: number): Uint8Array | undefined {
+    const { cols } = this.region;
+    const active = this.region.active.subarray(row * cols, (row + 1) * cols);
+    const { tiles } = this;
+    const on = tiles ? active.map((a, c) => (tiles[row * cols + c] === this.surfaces[k] ? a : 0)) : active;
+    return on.some((a) => a > 0) ? on : undefined;
+  }
+
+  /**
+   * Places of some of the region's px in a source, by bilinear interpolation inside tiles; out of view where not known.
+   * @param px - Indices row·width + column.
+   */
+  placesOf(px: Int32Array, { corners }: SourcePlaces): Float32Array {
+    const { rect, cols } = this.region;
+    const out = new Float32Array(px.length * 2).fill(-1e6);
+    for (let i = 0; i < px.length; i++) {
+      const x = px[i] % rect.width;
+      const y = (px[i] - x) / rect.width;
+      const [c, r] = [Math.floor(x / TILE), Math.floor(y / TILE)];
+      const map = corners[this.tiles ? this.surfaces.indexOf(this.tiles[r * cols + c]) : 0];
+      if (!map) continue;
+      const [u, v] = [x / TILE - c, y / TILE - r];
+      const a = 2 * (r * (cols + 1) + c);
+      const b = a + 2 * (cols + 1);
+      for (let k = 0; k < 2; k++) {
+        const top = map[a + k] * (1 - u) + map[a + 2 + k] * u;
+        out[2 * i + k] = top * (1 - v) + (map[b + k] * (1 - u) + map[b + 2 + k] * u) * v;
+      }
+    }
+    return out;
+  }
+}
+
+/** Known px of the active tiles, evenly thinned to about `most`. */
+export function rimPoints({ rect, cols, active, known }: Region, most: number): Int32Array {
+  const all: number[] = [];
+  for (let t = 0; t < active.length; t++) {
+    if (active[t] === 0) continue;
+    const first = Math.floor(t / cols) * TILE * rect.width + (t % cols) * TILE;
+    for (let y = 0; y < TILE; y++) {
+      const row = first + y * rect.width;
+      for (let i = row; i < row + TILE; i++) if (known[i] === 1) all.push(i);
+    }
+  }
+  const step = Math.max(1, all.length / most);
+  const out: number[] = [];
+  // The odd offset keeps the points from falling into columns.
+  for (let i = 0, k = 0; i < all.length; i = Math.floor(++k * step)) out.push(all[i]);
+  return Int32Array.from(out);
+}
