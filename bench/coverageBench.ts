@@ -7,7 +7,7 @@ import { encodeFrames } from '../src/media/encode.ts';
 import { storedFormat } from '../src/media/pixelFormat.ts';
 import { probeClip } from '../src/media/probe.ts';
 import { Footage } from './footage.ts';
-import { measureProcess } from './measureProcess.ts';
+import { MNESTRA, measureProcess } from './measureProcess.ts';
 
 /** Frames that the coverage watch flags. */
 export interface CoverageScore {
@@ -17,7 +17,6 @@ export interface CoverageScore {
   lacking: { flagged: number; of: number };
 }
 
-const MNESTRA = new URL('../src/cli/main.js', import.meta.url).pathname;
 /** Share of the matte that is left out, on every n-th frame. */
 const LEFT_OUT = 0.03;
 const EVERY = 4;

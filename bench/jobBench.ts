@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { shotFiles } from '../demo/render.ts';
 import type { Shot } from '../demo/shot.ts';
 import { Footage } from './footage.ts';
-import { measureProcess } from './measureProcess.ts';
+import { MNESTRA, measureProcess } from './measureProcess.ts';
 import { judge, type MethodScore } from './shotBench.ts';
 
 /** The whole job without a drawn shape: what moves is found, chosen, grown and filled; beside the fill with the true matte. */
@@ -15,7 +15,6 @@ export interface JobScore {
   found: MethodScore;
 }
 
-const MNESTRA = new URL('../src/cli/main.js', import.meta.url).pathname;
 /** Px that the found matte is grown by, and that its edge fades over. */
 const GROW_PX = 6;
 const FEATHER_PX = 2;

@@ -9,13 +9,16 @@ import { benchJob, type JobScore } from './jobBench.ts';
 import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchOutlines, type Outlines } from './outlineBench.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
+import { benchStress, type StressResult } from './stressBench.ts';
 import { benchLongTrack, benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|job|track|movers|coverage|outline] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|stress|job|track|movers|coverage|outline] [--json FILE]
 const { values } = parseArgs({
   options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
-const FILLED = ['boardwalk', 'mill-door', 'fen-flight'];
+const FILLED = ['boardwalk', 'mill-door', 'fen-flight', 'granary', 'dusk-log'];
+const JUDGED_AS_JOB = ['boardwalk', 'mill-door', 'fen-flight'];
+const STRESSED = ['boardwalk'];
 const TRACKED = ['boardwalk', 'granary'];
 const LONG = 'boardwalk';
 const WATCHED = ['boardwalk', 'fen-flight'];
@@ -65,11 +68,17 @@ try {
           `${complete.flagged} of ${complete.of} complete ones\n\n`,
       );
     }
-    if (wants('job', FILLED)) {
+    if (wants('job', JUDGED_AS_JOB)) {
       if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
       const job = await benchJob(shot, folder, scratch);
       results.push({ shot: shot.name, job });
       printJob(shot.name, job);
+    }
+    if (wants('stress', STRESSED)) {
+      if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
+      const stress = await benchStress(shot, folder, scratch);
+      results.push({ shot: shot.name, stress });
+      printStress(shot.name, stress);
     }
     if (!wants('fill', FILLED)) continue;
     if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
@@ -105,6 +114,19 @@ function print(r: ShotResult): void {
     ),
   ];
   process.stdout.write(`${lines.join('\n')}\n\n`);
+}
+
+function printStress(name: string, { runs, longOverShort, largeOverUsual }: StressResult): void {
+  const lines = runs.map(
+    ({ recipe, frames, floor, fill }) =>
+      `${recipe.padEnd(30)} ${String(frames).padStart(4)} frames  ` +
+      `${(fill.cpuSeconds / floor.cpuSeconds).toFixed(2)} x the floor's CPU time, ` +
+      `${(fill.wallSeconds / floor.wallSeconds).toFixed(2)} x its wall time, peak ${Math.round(fill.peakMiB)} MiB`,
+  );
+  process.stdout.write(
+    `${name}, stretched\n${lines.join('\n')}\na frame of the long film costs ${longOverShort.toFixed(2)} times one of the short, ` +
+      `a hole in 4K ${largeOverUsual.toFixed(2)} times one in 1080p beyond the floor\n\n`,
+  );
 }
 
 function printJob(name: string, { chosen, truly, found }: JobScore): void {

@@ -9,6 +9,9 @@ export interface Usage {
   peakMiB: number;
 }
 
+/** The command line. */
+export const MNESTRA = new URL('../src/cli/main.js', import.meta.url).pathname;
+
 const TICKS_PER_SECOND = 100;
 const SAMPLE_MS = 40;
 
@@ -33,6 +36,13 @@ export async function measureProcess(command: string, args: string[]): Promise<U
     peakMiB: peak / 1024,
   };
 }
+
+/** The least that any fill must do: ffmpeg decodes the clip and encodes it as FFV1. */
+export const floorOf = (clip: string, output: string): Promise<Usage> =>
+  measureProcess('ffmpeg', [
+    ...['-nostdin', '-loglevel', 'error', '-y', '-i', clip, '-map', '0:v'],
+    ...['-c:v', 'ffv1', '-level', '3', output],
+  ]);
 
 /** CPU time of all ended children of this process and of theirs (proc(5): cutime, cstime). */
 function childTicks(): number {

@@ -5,7 +5,7 @@ import { Renderer } from '../demo/renderer.ts';
 import { shotFiles } from '../demo/render.ts';
 import { Truth, type Shot } from '../demo/shot.ts';
 import { Footage } from './footage.ts';
-import { measureProcess, type Usage } from './measureProcess.ts';
+import { MNESTRA, measureProcess, type Usage } from './measureProcess.ts';
 import { dilateMask } from './picture.ts';
 
 /** Found movers against what truly moves. */
@@ -25,7 +25,6 @@ export interface MoverScore {
   decode: Usage;
 }
 
-const MNESTRA = new URL('../src/cli/main.js', import.meta.url).pathname;
 /** Grid on which truth is asked, px; and every how many frames. */
 const STEP = 6;
 const EVERY = 3;

@@ -17,7 +17,7 @@ import { findCamera } from '../src/media/moversWork.ts';
 import { probeClip } from '../src/media/probe.ts';
 import { decodeSmall } from '../src/media/smallFrames.ts';
 import { Footage } from './footage.ts';
-import { measureProcess, type Usage } from './measureProcess.ts';
+import { MNESTRA, measureProcess, type Usage } from './measureProcess.ts';
 import { Bodies, worstPlace } from './outlineTruth.ts';
 
 /** An outline by pointing on one frame, against the truth (intersection over union). */
@@ -51,7 +51,6 @@ export interface Outlines {
   decode: Usage;
 }
 
-const MNESTRA = new URL('../src/cli/main.js', import.meta.url).pathname;
 /** Frames in which all bodies are pointed at, evenly over the shot. */
 const LOOKS = 6;
 /** Frames that an outline is followed over, judged every few. */

@@ -6,7 +6,7 @@ import { Truth, type Shot } from '../demo/shot.ts';
 import { FILL_DEFAULTS } from '../src/core/fill/settings.ts';
 import { loadKernels } from '../src/media/kernelFile.ts';
 import { Footage } from './footage.ts';
-import { measureProcess, type Usage } from './measureProcess.ts';
+import { floorOf, measureProcess, MNESTRA, type Usage } from './measureProcess.ts';
 import { changedOutside, FrameJudge, type FrameScore, type FrameTruth } from './metrics.ts';
 import { oracleFill } from './oracle.ts';
 import { AlignedMedian, spatialFill, temporalMedian } from './peers.ts';
@@ -38,7 +38,6 @@ export interface ShotResult {
 const JUDGE_EVERY = 10;
 /** Frames that the truth of visibility and the oracle look at. */
 const SOURCE_EVERY = 6;
-const MNESTRA = new URL('../src/cli/main.js', import.meta.url).pathname;
 
 /** Measures time, then quality, of one rendered shot. */
 export async function benchShot(shot: Shot, folder: string, scratch: string): Promise<ShotResult> {
@@ -47,21 +46,7 @@ export async function benchShot(shot: Shot, folder: string, scratch: string): Pr
   const run = (...args: string[]): Promise<Usage> =>
     measureProcess('node', [MNESTRA, ...args, '--quiet', '--input', files.clip, '--matte', files.matte]);
   const time = {
-    floor: await measureProcess('ffmpeg', [
-      '-nostdin',
-      '-loglevel',
-      'error',
-      '-y',
-      '-i',
-      files.clip,
-      '-map',
-      '0:v',
-      '-c:v',
-      'ffv1',
-      '-level',
-      '3',
-      out('floor.mkv'),
-    ]),
+    floor: await floorOf(files.clip, out('floor.mkv')),
     reveal: await run('reveal', '--json', out('reveal.json'), '--output', out('reveal.mkv')),
     draft: await run('fill', '--draft', '--output', out('draft.mkv')),
     full: await run('fill', '--output', out('full.mkv')),

@@ -11,7 +11,7 @@ import { loadKernels } from '../src/media/kernelFile.ts';
 import { decodeLuma, type LumaFrames } from '../src/media/lumaStore.ts';
 import { probeClip } from '../src/media/probe.ts';
 import { sequence } from '../demo/noise.ts';
-import { measureProcess, type Usage } from './measureProcess.ts';
+import { MNESTRA, measureProcess, type Usage } from './measureProcess.ts';
 
 /** A region whose true way is known. */
 interface Region {
@@ -77,8 +77,6 @@ const REGIONS: Record<string, Region[]> = {
 
 /** Further regions anywhere on the still world, for the confidence alone. */
 const SCATTERED = 16;
-
-const MNESTRA = new URL('../src/cli/main.js', import.meta.url).pathname;
 
 /** Tracks regions of a shot and compares with where they truly go; the first also through the command line, for its time. */
 export async function benchTracks(shot: Shot, folder: string, scratch: string): Promise<Tracks | undefined> {

@@ -40,13 +40,19 @@ export interface RevealTotal {
   unseen: number;
 }
 
+/** What a take was made with: the removal's settings, and what varies in what is invented. */
+export interface MadeWith extends TakeSettings {
+  /** Missing = 1. */
+  seed?: number;
+}
+
 export interface TakeView extends WorkProgress {
   id: string;
   shotId: string;
   removalId: string;
   name: string;
   draft: boolean;
-  settings: TakeSettings;
+  settings: MadeWith;
   /** Frames of the clip that it covers. */
   first: number;
   count: number;
@@ -68,11 +74,14 @@ export interface TakeBody {
   draft: boolean;
   /** Frames of the clip that alone are to be filled, inclusive; the others still serve as sources. */
   only?: { first: number; last: number };
+  /** Another one gives another try at what no frame shows; missing = 1. */
+  seed?: number;
 }
 
 export const takeBody = Joi.object<TakeBody>({
   removalId: Joi.string().uuid().required(),
   draft: Joi.boolean().required(),
+  seed: Joi.number().integer().min(1).max(1_000_000),
   only: Joi.object({
     first: Joi.number().integer().min(0).max(1_000_000).required(),
     last: Joi.number().integer().min(Joi.ref('first')).max(1_000_000).required(),

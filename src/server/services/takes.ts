@@ -30,7 +30,7 @@ export class TakeService {
   }
 
   /** @throws AppError `no_marks`, `not_found`, `bad_range` for frames that the shot does not have. */
-  async create(shotId: string, { removalId, draft, only }: TakeBody): Promise<TakeView> {
+  async create(shotId: string, { removalId, draft, only, seed }: TakeBody): Promise<TakeView> {
     const shot = await findShot(shotId);
     const basis = basisOf(shot, removalId, await picksOf(shotId), await framesOf(shot));
     if (!basis) throw new AppError('not_found', `There is no removal ${removalId} in this shot.`);
@@ -48,7 +48,7 @@ export class TakeService {
       removalId,
       name: `${draft ? 'Draft' : 'Full'} ${number}`,
       draft,
-      settings: basis.marks.settings,
+      settings: { ...basis.marks.settings, ...(seed !== undefined && { seed }) },
       marks: basis.marks,
       marksHash: basis.hash,
       first,

@@ -6,8 +6,8 @@ import {
   type InferCreationAttributes,
   type Sequelize,
 } from 'sequelize';
-import type { Marks, TakeSettings } from '../../contract/document.ts';
-import type { TakeView, WorkState } from '../../contract/takes.ts';
+import type { Marks } from '../../contract/document.ts';
+import type { MadeWith, TakeView, WorkState } from '../../contract/takes.ts';
 import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
 
 /** One computed result of a removal, with the marks and settings that made it. */
@@ -17,7 +17,7 @@ export class Take extends Model<InferAttributes<Take>, InferCreationAttributes<T
   declare removalId: string;
   declare name: string;
   declare draft: boolean;
-  declare settings: TakeSettings;
+  declare settings: MadeWith;
   /** The removal as it was. */
   declare marks: Marks;
   /** Of everything that the take was computed from but its settings: see `basisHash`. */

@@ -150,7 +150,7 @@ function editTrack(name: keyof typeof TRACK_EDITS): void {
         title="A draft that fills these frames alone, with what the whole shot shows"
         size="small"
         severity="secondary"
-        @click="work.startTake(stage.removalId, true, stage.span)"
+        @click="work.startTake(stage.removalId, true, { only: stage.span })"
       />
       <span />
       <Button

@@ -41,13 +41,22 @@ const line = (t: TakeView): string => {
   }
   const { reach, light, grain } = t.settings;
   const unseen = t.outcome && t.outcome.unseen > 0 ? `${percent(t.outcome.unseen / t.outcome.hole)} invented` : '';
+  const again = t.settings.seed ? `try ${t.settings.seed}` : '';
   const only = t.only ? `frames ${t.only.first}–${t.only.last} alone` : '';
-  return [only, `reach ${reach}`, `light ${light} %`, grain ? 'grain' : 'no grain', unseen].filter(Boolean).join(' · ');
+  return [again, only, `reach ${reach}`, `light ${light} %`, grain ? 'grain' : 'no grain', unseen]
+    .filter(Boolean)
+    .join(' · ');
 };
 
 function rename(take: TakeView, name: string): void {
   renaming.value = '';
   if (name.trim() !== '' && name !== take.name) void work.act(() => api.changeTake(take.id, { name }));
+}
+
+/** Another try at what no frame shows: the same take with a seed that none has had. */
+function tryAgain({ draft, only }: TakeView): void {
+  const seed = 1 + Math.max(...takes.value.map((t) => t.settings.seed ?? 1));
+  void work.startTake(stage.removalId, draft, { only: only ?? undefined, seed });
 }
 
 async function remove(take: TakeView): Promise<void> {
@@ -115,6 +124,14 @@ async function remove(take: TakeView): Promise<void> {
           size="small"
           label="Pick"
           @click="work.act(() => api.changeTake(take.id, { picked: true }))"
+        />
+        <Button
+          v-if="take.state === 'done' && take.outcome && take.outcome.unseen > 0"
+          text
+          size="small"
+          label="Another try"
+          title="Invents what no frame shows once more, differently, as a take of its own"
+          @click="tryAgain(take)"
         />
       </WorkCard>
     </ul>

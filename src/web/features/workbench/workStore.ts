@@ -45,10 +45,14 @@ export const useWork = defineStore('work', () => {
     }
   }
 
-  /** @param only - Frames that alone are filled. */
-  const startTake = (removalId: string, draft: boolean, only?: TakeBody['only']): Promise<TakeView | undefined> =>
+  /** @param more - Frames that alone are filled; a seed for another try. */
+  const startTake = (
+    removalId: string,
+    draft: boolean,
+    { only, seed }: Pick<TakeBody, 'only' | 'seed'> = {},
+  ): Promise<TakeView | undefined> =>
     act(async () => {
-      const take = await api.addTake(doc.shotId, { removalId, draft, ...(only && { only: { ...only } }) });
+      const take = await api.addTake(doc.shotId, { removalId, draft, seed, ...(only && { only: { ...only } }) });
       await loadTakes();
       return take;
     });
