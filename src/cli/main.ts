@@ -2,7 +2,7 @@
 import { parseArgs } from 'node:util';
 import { AppError } from '../core/errors.ts';
 import { LIMITS } from '../contract/document.ts';
-import { FILL_DEFAULTS } from '../core/fill/settings.ts';
+import { FILL_DEFAULTS, SOURCE_KINDS, type Donor, type SourceKind } from '../core/fill/settings.ts';
 import { partsUpTo, quadArea, TRACK_PARTS, type Quad, type TrackPart } from '../core/tracking/regionModel.ts';
 import { coverageCommand } from './coverage.ts';
 import { fillCommand } from './fill.ts';
@@ -19,6 +19,8 @@ const HELP = `mnestra: removes what should not be in a shot
       --reach N         frames each way that are searched for the background (${FILL_DEFAULTS.reach})
       --light 0..100    how far the fill follows changes of light, percent (${FILL_DEFAULTS.light})
       --no-grain        no grain on the fill
+      --sources LIST    where the fill comes from, in this order, of: ${SOURCE_KINDS.join(', ')} (${FILL_DEFAULTS.sources.join(',')})
+      --donor N,DX,DY   the donor: an area of the same frame, DX and DY px away at frame N, moving with the background
       --draft           small and quick
       --holdout FILE    what passes in front and stays: a grey video like the matte
       --grow PX         moves the matte's edge outward; below 0 inward (0)
@@ -68,6 +70,8 @@ const OPTIONS = {
   json: { type: 'string' },
   reach: { type: 'string' },
   light: { type: 'string' },
+  sources: { type: 'string' },
+  donor: { type: 'string' },
   seed: { type: 'string' },
   threads: { type: 'string' },
   report: { type: 'string' },
@@ -139,11 +143,36 @@ function fillRequest(v: Values) {
       light: whole('--light', v.light, 0, 100) ?? FILL_DEFAULTS.light,
       grain: v['no-grain'] !== true,
       seed: whole('--seed', v.seed, 0, 2 ** 31 - 1) ?? FILL_DEFAULTS.seed,
+      ...sourcesOf(v),
     },
     draft: v.draft === true,
     threads: whole('--threads', v.threads, 1, 64),
     report: v.report,
   };
+}
+
+/** Sources in their order; a donor that is given but not named comes first. */
+function sourcesOf(v: Values): { sources: readonly SourceKind[]; donor?: Donor } {
+  const donor = v.donor === undefined ? undefined : donorOf(v.donor);
+  const named = v.sources?.split(',').map((name) => {
+    const kind = SOURCE_KINDS.find((k) => k === name.trim());
+    if (!kind) throw new AppError('usage', `--sources: “${name}” is none of ${SOURCE_KINDS.join(', ')}.`);
+    return kind;
+  });
+  const sources = named ?? (donor ? (['donor', ...FILL_DEFAULTS.sources] as const) : FILL_DEFAULTS.sources);
+  if (new Set(sources).size < sources.length) throw new AppError('usage', '--sources names one more than once.');
+  if (sources.includes('donor') !== (donor !== undefined)) {
+    throw new AppError('usage', 'A donor among the --sources wants --donor N,DX,DY, and the other way round.');
+  }
+  return { sources, donor };
+}
+
+function donorOf(text: string): Donor {
+  const [frame, dx, dy, ...more] = text.split(',').map(Number);
+  if (!Number.isInteger(frame) || frame < 0 || !Number.isFinite(dx) || !Number.isFinite(dy) || more.length > 0) {
+    throw new AppError('usage', '--donor wants three numbers: the frame, and how far away it lies, x and y in px.');
+  }
+  return { frame, dx, dy };
 }
 
 function revealRequest(v: Values) {

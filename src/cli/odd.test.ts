@@ -137,6 +137,85 @@ describe('a film that is cut', () => {
   });
 });
 
+describe('sources', () => {
+  /** A wall that repeats every 64 px, past which the camera travels by 2 px per frame; nothing shows what is behind the hole. */
+  beforeAll(() => {
+    const wall = '120+50*sin(2*PI*X/64)*cos(Y/9)+30*cos(2*PI*X/16+Y/7)+0.15*Y';
+    const picture = `geq=lum='${wall}':cb=120:cr=134`;
+    ffmpeg(
+      '-f',
+      'lavfi',
+      '-i',
+      'color=s=480x192:r=25',
+      '-vf',
+      `${picture},crop=${W}:${H}:2*n:0`,
+      '-frames:v',
+      '12',
+      ...LOSSLESS,
+      at('wall.mkv'),
+    );
+    const hole = "geq=lum='if(between(X,120-2*N,179-2*N)*between(Y,60,119),255,0)'";
+    ffmpeg(
+      '-f',
+      'lavfi',
+      '-i',
+      `color=s=${W}x${H}:r=25`,
+      '-vf',
+      `format=gray,${hole}`,
+      '-frames:v',
+      '12',
+      ...GREY,
+      at('wall-matte.mkv'),
+    );
+  });
+  const offIn = (name: string): number => differenceIn(grey('wall-matte.mkv'), grey('wall.mkv'), grey(name));
+
+  it('a donor is copied from where it lies, moving with the background', () => {
+    fill('wall.mkv', 'wall-matte.mkv', 'donor.mkv', '--sources', 'donor', '--donor', '3,64,0');
+    expect(offIn('donor.mkv')).toBeLessThan(1.5);
+    fill('wall.mkv', 'wall-matte.mkv', 'wrong.mkv', '--sources', 'donor', '--donor', '3,80,0');
+    expect(offIn('wrong.mkv')).toBeGreaterThan(10);
+  });
+
+  it('colours continue smoothly what surrounds the hole', () => {
+    fill('wall.mkv', 'wall-matte.mkv', 'colours.mkv', '--sources', 'colours');
+    expect(offIn('colours.mkv')).toBeGreaterThan(10);
+    const [matte, smooth] = [grey('wall-matte.mkv'), grey('colours.mkv')];
+    let steps = 0;
+    // Neighbours deep inside the hole hardly differ.
+    for (let y = 70; y < 110; y++) {
+      for (let x = 130; x < 170; x++) {
+        expect(matte[y * W + x]).toBe(255);
+        steps = Math.max(steps, Math.abs(smooth[y * W + x] - smooth[y * W + x + 1]));
+      }
+    }
+    expect(steps).toBeLessThan(6);
+  });
+
+  it('what the first does not know, the next fills', () => {
+    // The donor lies out of view for a part of the hole at the left: other frames have nothing either, texture fills it.
+    const order = ['--sources', 'donor,texture', '--donor', '0,-128,0'];
+    fill('wall.mkv', 'wall-matte.mkv', 'both.mkv', ...order);
+    const left = 'crop=60:60:96:60';
+    const [a, b] = [grey('wall.mkv', left), grey('both.mkv', left)].map((v) => v.subarray(11 * 3600, 12 * 3600));
+    const known = a.reduce((n, v, i) => n + Math.abs(v - b[i]), 0) / 3600;
+    expect(known).toBeLessThan(25);
+    expect(offIn('both.mkv')).toBeLessThan(25);
+  });
+
+  it('that make no sense are refused with what to do', () => {
+    const usage = (...more: string[]): string => {
+      const files = ['--input', at('wall.mkv'), '--matte', at('wall-matte.mkv'), '--output', at('no.mkv')];
+      const { status, stderr } = spawnSync('node', [MNESTRA, 'fill', ...files, ...more]);
+      expect(status).toBe(2);
+      return String(stderr);
+    };
+    expect(usage('--sources', 'frames,magic')).toContain('“magic” is none of frames, donor, texture, colours');
+    expect(usage('--sources', 'donor')).toContain('--donor N,DX,DY');
+    expect(usage('--donor', '1,2')).toContain('three numbers');
+  });
+});
+
 describe('odd footage', () => {
   it('of one frame is completed from its surroundings', () => {
     ffmpeg('-i', at('clip.mkv'), '-frames:v', '1', ...LOSSLESS, at('one.mkv'));

@@ -4,6 +4,8 @@ import { chooseSources } from '../core/reveal/chooseSources.ts';
 import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
+import { Completer } from '../core/fill/complete.ts';
+import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
 import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
 import type { GrainModel } from '../core/fill/grain.ts';
@@ -310,7 +312,7 @@ export class EngineSession {
       this.kernels,
       this.motion!,
       format,
-      plates,
+      new Completer(this.kernels, this.motion!, format, plates, settings.sources),
       { models: grain, stillness },
       settings.light / 100,
       settings.seed,
@@ -320,11 +322,21 @@ export class EngineSession {
       const region = regionOf(this.kernels, frame, boxOf(this.job.cells, frame), this.mattes);
       const { planes, support } = unpackFrame(stored.get(frame)!, format.depth);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
-      const patch = finisher.finish({ region, planes, support, own, transfer }, neighbours);
+      const known = { region, planes, support, own, transfer, donor: this.donorOf(region) };
+      const patch = finisher.finish(known, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });
     writeWhole(out, serialize(patches));
     return patches.map(({ frame, hole, unseen }) => ({ frame, hole, unseen }));
+  }
+
+  private donorOf(region: Region): ReturnType<typeof gatherDonor> | undefined {
+    const { sources, donor } = this.job.settings;
+    if (!donor || !sources.includes('donor')) return undefined;
+    // Its offset is in px of the clip.
+    const factor = this.job.draft?.factor ?? 1;
+    const small = { ...donor, dx: donor.dx / factor, dy: donor.dy / factor };
+    return gatherDonor(this.kernels, this.frames, this.mattes, this.motion!, small, region);
   }
 }
 

@@ -223,9 +223,14 @@ export class TakeWork {
   }
 
   private async buildPlates(choices: FrameChoice[], motion: CameraMotionData, local: boolean): Promise<Plate[]> {
-    const maps: (Uint8Array | undefined)[] = choices.map(({ reveal }) =>
-      reveal.unseen > 0 && this.isWanted(reveal.frame) ? reveal.map.slice() : undefined,
-    );
+    const { sources, reach } = this.options.settings;
+    if (!sources.includes('texture')) return [];
+    const fromFrames = sources.includes('frames');
+    const maps: (Uint8Array | undefined)[] = choices.map(({ reveal }) => {
+      if (!this.isWanted(reveal.frame)) return undefined;
+      if (!fromFrames) return reveal.map.map((level) => (level === REVEAL_LEVEL.none ? level : REVEAL_LEVEL.unseen));
+      return reveal.unseen > 0 ? reveal.map.slice() : undefined;
+    });
     if (maps.every((m) => !m)) return [];
     const finder = await this.finder(motion);
     const plates: Plate[] = [];
@@ -233,12 +238,12 @@ export class TakeWork {
       const best = bestAnchor(maps, this.cells, finder);
       if (!best || (plates.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
       const box = unseenBox(maps[best.frame]!, this.cells);
-      const around = ladder(best.frame, this.options.settings.reach, this.options.count);
-      const sources = [best.frame, ...spread(around.filter((s) => finder.sameScene(s, best.frame)))];
+      const around = fromFrames ? ladder(best.frame, reach, this.options.count) : [];
+      const others = spread(around.filter((s) => finder.sameScene(s, best.frame)));
       const plate = await this.threads.run('buildPlate', {
         frame: best.frame,
         box,
-        sources: sources.sort((a, b) => a - b),
+        sources: [best.frame, ...others].sort((a, b) => a - b),
         local,
       });
       plates.push(plate);

@@ -2,24 +2,17 @@ import type { Kernels } from '../../kernels/index.ts';
 import { maxSample, type FrameFormat, type Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { GRAIN_SIDE, sigmaAt, type GrainModel } from './grain.ts';
-import { applyTransfer, CELL, CELLS_PER_TILE, offsetGrid, type RimMeasure } from './measure.ts';
+import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
+import { applyTransfer, CELL, offsetGrid, type RimMeasure } from './measure.ts';
 import { membrane, type Grid } from './membrane.ts';
-import { samplePlate, type Plate } from './plate.ts';
-import { HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { HOLE_TILE, planeSize, spansOf, TILE, type Region } from './region.ts';
+import { plusField } from './smoothField.ts';
 
-/** Support up to which a gathered pixel counts as unseen. */
-const UNSEEN_SUPPORT = 0.02;
 /** Neighbouring frames over which the border's offsets are smoothed: weights at distance 0, 1, 2. */
 const OFFSET_TAPS = [6, 4, 1];
 
-/** What is known of one frame once its neighbours have been gathered too. */
-export interface FinishInput {
-  region: Region;
-  planes: Float32Array[];
-  support: Float32Array;
-  own: Float32Array[];
-  transfer: Float32Array;
-}
+/** What is known of one frame once its neighbours have been gathered too; planes and support as gathered. */
+export type FinishInput = Known;
 
 /** Rim offsets of a frame with the place of their grid. */
 export interface PlacedOffsets {
@@ -45,7 +38,8 @@ export class Finisher {
     private readonly kernels: Kernels,
     private readonly motion: CameraMotion,
     private readonly format: FrameFormat,
-    private readonly plates: readonly Plate[],
+    /** Completes what is left open. */
+    private readonly completer: Completer,
     /** Per plane; undefined = no grain is added. And how much of it stays from frame to frame. */
     private readonly grain: { models: readonly (GrainModel | undefined)[]; stillness: number },
     private readonly light: number,
@@ -55,108 +49,30 @@ export class Finisher {
   /** @param neighbours - Offsets of this frame and of those up to two frames away. */
   finish(input: FinishInput, neighbours: readonly PlacedOffsets[]): Patch {
     const { region } = input;
-    const layers = this.completeUnseen(input);
-    layers[0] = applyTransfer(this.kernels, layers[0], region, input.transfer);
-    this.addOffsets(layers, region, neighbours);
+    const planes = input.planes.slice();
+    planes[0] = applyTransfer(this.kernels, planes[0], region, input.transfer);
+    const { layers, support } = this.completer.complete({
+      ...input,
+      planes: this.withOffsets(planes, region, neighbours),
+    });
     const luma = layers[0].slice();
-    layers.forEach((samples, plane) => this.addGrain(samples, luma, input, plane));
-    return this.compose(input, layers);
+    layers.forEach((samples, plane) => this.addGrain(samples, luma, { region, support }, plane));
+    return this.compose({ region, own: input.own, support }, layers);
   }
 
-  /** Gathered samples, and where no source saw anything those of the plates, joined by a membrane. */
-  private completeUnseen(input: FinishInput): Float32Array[] {
-    const { region } = input;
-    const layers = input.planes.map((p) => p.slice());
-    const { open, left } = this.openPixels(input);
-    this.useOwnWhereKnown(input, layers, open);
-    let rest = left;
-    for (const plate of this.plates.filter((p) => this.motion.sameScene(p.frame, region.frame))) {
-      if (rest === 0) break;
-      rest = this.usePlate(plate, region, layers, open);
-    }
-    if (rest > 0) this.useSurroundings(region, layers, open);
-    return layers;
-  }
-
-  /** Pixels of active tiles that no source saw (1), and how many of them are to be removed. */
-  private openPixels({ region, support }: FinishInput): { open: Uint8Array; left: number } {
-    const open = new Uint8Array(support.length);
-    const spans = spansOf(region, this.format, 0, RIM_TILE);
-    let left = 0;
-    for (let k = 0; k < spans.length; k += 3) {
-      const row = spans[k] * region.rect.width;
-      for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) {
-        if (support[i] > UNSEEN_SUPPORT) continue;
-        open[i] = 1;
-        if (region.alpha[i] > 0) left++;
-      }
-    }
-    return { open, left };
-  }
-
-  private useOwnWhereKnown({ region, own }: FinishInput, layers: Float32Array[], open: Uint8Array): void {
-    const fill = new Uint8Array(open.length);
-    let any = false;
-    for (let i = 0; i < open.length; i++) {
-      if ((open[i] & region.known[i]) === 0) continue;
-      fill[i] = 1;
-      open[i] = 0;
-      any = true;
-    }
-    if (any) layers.forEach((samples, plane) => this.copyWhere(region, plane, fill, own[plane], samples));
-  }
-
-  private usePlate(plate: Plate, region: Region, layers: Float32Array[], open: Uint8Array): number {
-    const wanted = nearTilesOf(region, open);
-    const seen = samplePlate(this.kernels, plate, region, wanted, this.motion, this.format);
-    const take = seen.covers.map((c, i) => c & open[i]);
-    if (!take.includes(1)) return countOpen(region, open);
-    layers.forEach((samples, plane) => {
-      const joined = this.joinTo(samples, seen.planes[plane], region, plane, open, seen.covers);
-      this.copyWhere(region, plane, take, joined, samples);
-    });
-    for (let i = 0; i < open.length; i++) if (take[i]) open[i] = 0;
-    return countOpen(region, open);
-  }
-
-  /** The plate's samples plus a membrane of what differs on the pixels that both know. */
-  private joinTo(
-    known: Float32Array,
-    plate: Float32Array,
+  /** The samples in the light that the border shows. */
+  private withOffsets(
+    planes: readonly Float32Array[],
     region: Region,
-    plane: number,
-    open: Uint8Array,
-    covers: Uint8Array,
-  ): Float32Array {
+    neighbours: readonly PlacedOffsets[],
+  ): readonly Float32Array[] {
+    if (this.light === 0) return planes;
     const grid = offsetGrid(region);
-    const { sum, weight } = this.cellSums(region, plane, grid, (i, luma) =>
-      open[luma] === 0 && covers[luma] === 1 ? known[i] - plate[i] : undefined,
-    );
-    const field = membrane(grid, sum, weight);
-    return this.plusField(plate, region, plane, grid, field);
-  }
-
-  /** Last resort where nothing at all is known: a smooth continuation of the surroundings. */
-  private useSurroundings(region: Region, layers: Float32Array[], open: Uint8Array): void {
-    const grid = offsetGrid(region);
-    layers.forEach((samples, plane) => {
-      const { sum, weight } = this.cellSums(region, plane, grid, (i, luma) =>
-        open[luma] === 0 ? samples[i] : undefined,
-      );
-      const field = membrane(grid, sum, weight);
-      const smooth = this.plusField(new Float32Array(samples.length), region, plane, grid, field);
-      this.copyWhere(region, plane, open, smooth, samples);
-    });
-  }
-
-  private addOffsets(layers: Float32Array[], region: Region, neighbours: readonly PlacedOffsets[]): void {
-    if (this.light === 0) return;
-    const grid = offsetGrid(region);
-    const merged = this.mergeOffsets(region, grid, layers.length, neighbours);
-    layers.forEach((samples, plane) => {
+    const merged = this.mergeOffsets(region, grid, planes.length, neighbours);
+    return planes.map((samples, plane) => {
       const field = membrane(grid, merged[plane].sum, merged[plane].weight);
       for (let i = 0; i < field.length; i++) field[i] *= this.light;
-      samples.set(this.plusField(samples, region, plane, grid, field));
+      return plusField(this.kernels, samples, region, this.format, plane, field);
     });
   }
 
@@ -197,7 +113,12 @@ export class Finisher {
     return out;
   }
 
-  private addGrain(samples: Float32Array, luma: Float32Array, input: FinishInput, plane: number): void {
+  private addGrain(
+    samples: Float32Array,
+    luma: Float32Array,
+    input: Pick<FinishInput, 'region' | 'support'>,
+    plane: number,
+  ): void {
     const model = this.grain.models[plane];
     if (!model) return;
     const { region, support } = input;
@@ -258,7 +179,7 @@ export class Finisher {
   }
 
   /** Lays the fill over the frame's own samples by the matte, and rounds once. */
-  private compose(input: FinishInput, layers: Float32Array[]): Patch {
+  private compose(input: Pick<FinishInput, 'region' | 'own' | 'support'>, layers: Float32Array[]): Patch {
     const { region, own, support } = input;
     const full = maxSample(this.format);
     const planes = layers.map((samples, plane) => {
@@ -289,88 +210,6 @@ export class Finisher {
     const spans = spansOf(region, this.format, plane, HOLE_TILE);
     for (let k = 0; k < spans.length; k += 3) use(spans[k], spans[k + 1], spans[k + 2]);
   }
-
-  private copyWhere(region: Region, plane: number, mask: Uint8Array, from: Float32Array, to: Float32Array): void {
-    const { stepX, stepY } = this.format.planes[plane];
-    const size = planeSize(region, this.format, plane);
-    for (let y = 0, i = 0; y < size.height; y++) {
-      const row = y * stepY * region.rect.width;
-      for (let x = 0; x < size.width; x++, i++) if (mask[row + x * stepX] === 1) to[i] = from[i];
-    }
-  }
-
-  private cellSums(
-    region: Region,
-    plane: number,
-    grid: Grid,
-    value: (i: number, luma: number) => number | undefined,
-  ): { sum: Float32Array; weight: Float32Array } {
-    const { stepX, stepY } = this.format.planes[plane];
-    const size = planeSize(region, this.format, plane);
-    const sum = new Float32Array(grid.cols * grid.rows);
-    const weight = new Float32Array(grid.cols * grid.rows);
-    const [cw, ch] = [size.width / grid.cols, size.height / grid.rows];
-    for (let y = 0, i = 0; y < size.height; y++) {
-      const row = y * stepY * region.rect.width;
-      for (let x = 0; x < size.width; x++, i++) {
-        const v = value(i, row + x * stepX);
-        if (v === undefined) continue;
-        const c = Math.floor(y / ch) * grid.cols + Math.floor(x / cw);
-        sum[c] += v;
-        weight[c]++;
-      }
-    }
-    return { sum, weight };
-  }
-
-  private plusField(
-    samples: Float32Array,
-    region: Region,
-    plane: number,
-    grid: Grid,
-    field: Float32Array,
-  ): Float32Array {
-    const { kernels } = this;
-    const { stepX, stepY } = this.format.planes[plane];
-    const { width } = planeSize(region, this.format, plane);
-    return kernels.scoped(() => {
-      const [at, values, active] = [kernels.put(samples), kernels.put(field), kernels.put(region.active)];
-      const tile = [TILE / stepX, TILE / stepY] as const;
-      const { cols, rows } = region;
-      kernels.run.addField(
-        at,
-        width,
-        values,
-        grid.cols,
-        grid.rows,
-        active,
-        HOLE_TILE,
-        cols,
-        rows,
-        ...tile,
-        CELLS_PER_TILE,
-      );
-      return kernels.f32(at, samples.length).slice();
-    });
-  }
-}
-
-/** Active tiles with open pixels and their neighbours, on which the join to what is known is measured. */
-function nearTilesOf(region: Region, open: Uint8Array): Uint8Array {
-  const { cols, rows } = region;
-  const width = cols * TILE;
-  const out = new Uint8Array(cols * rows);
-  for (let i = 0; i < open.length; i++) {
-    if (open[i] === 0) continue;
-    const x = i % width;
-    const [c, r] = [Math.floor(x / TILE), Math.floor((i - x) / width / TILE)];
-    if (out[r * cols + c] === 2) continue;
-    for (let b = Math.max(0, r - 1); b <= Math.min(rows - 1, r + 1); b++) {
-      for (let a = Math.max(0, c - 1); a <= Math.min(cols - 1, c + 1); a++) out[b * cols + a] ||= 1;
-    }
-    out[r * cols + c] = 2;
-  }
-  return out;
 }
 
 const seedOf = (seed: number, frame: number, plane: number): number =>
@@ -382,10 +221,4 @@ function meanAlpha({ alpha, rect }: Region, x: number, y: number, stepX: number,
   let sum = 0;
   for (let b = 0; b < stepY; b++) for (let a = 0; a < stepX; a++) sum += alpha[(y + b) * rect.width + x + a];
   return sum / (255 * stepX * stepY);
-}
-
-function countOpen(region: Region, open: Uint8Array): number {
-  let n = 0;
-  for (let i = 0; i < open.length; i++) if (open[i] === 1 && region.alpha[i] > 0) n++;
-  return n;
 }

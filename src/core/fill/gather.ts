@@ -2,7 +2,8 @@ import type { Kernels } from '../../kernels/index.ts';
 import type { FrameMap } from '../depth/frameMap.ts';
 import { median } from '../geometry/linear.ts';
 import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } from '../image/format.ts';
-import { fitLight, type LightFit } from './light.ts';
+import type { LightFit } from './light.ts';
+import { measureLights } from './rimLight.ts';
 import { planeSize, readRegionPlane, TILE, type Region } from './region.ts';
 import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
 import { warpPlane } from './warpPlane.ts';
@@ -102,7 +103,11 @@ export class Gatherer {
     const map = new RegionMap(region, this.motion);
     const places = sources.map((s) => map.in(s));
     const rim = rimPoints(region, RIM_POINTS);
-    const lights = sources.map((s, k) => this.measureLight(out, s, rim, map.placesOf(rim, places[k])));
+    const views = sources.map((s, k) => ({
+      frame: () => this.sourceFrames.get(s),
+      points: map.placesOf(rim, places[k]),
+    }));
+    const lights = measureLights(kernels, this.frames.format, region, out.own, rim, views, this.unit);
     const { params, tau } = this.weigh(region.frame, sources, lights);
     const band = new BandBuffers(kernels, region, this.frames.format, sources.length);
     for (let row = 0; row < region.rows; row++) {
@@ -209,49 +214,6 @@ export class Gatherer {
       }
       out.planes[plane].set(kernels.f32(band.mean, band.samples[plane]), row * band.samples[plane]);
     }
-  }
-
-  /** Light and error of one source against the frame, on points of the rim that both know. */
-  private measureLight(out: Gathered, source: number, rim: Int32Array, points: Float32Array): LightFit[] {
-    const { kernels } = this;
-    const { format } = this.frames;
-    const { region } = out;
-    const frame = this.sourceFrames.get(source);
-    const w = region.rect.width;
-    const usable = this.usablePoints(points, frame);
-    return Array.from({ length: format.colourPlanes }, (_, plane) => {
-      const { stepX, stepY } = format.planes[plane];
-      const { width } = planeSize(region, format, plane);
-      const local = new Float32Array(usable.length * 2);
-      const target = new Float32Array(usable.length);
-      usable.forEach((i, k) => {
-        local[2 * k] = (points[2 * i] - frame.rect.x) / stepX;
-        local[2 * k + 1] = (points[2 * i + 1] - frame.rect.y) / stepY;
-        const x = Math.floor((rim[i] % w) / stepX);
-        target[k] = out.own[plane][Math.floor(Math.floor(rim[i] / w) / stepY) * width + x];
-      });
-      const sampled = kernels.scoped(() => {
-        const at = kernels.put(local);
-        const to = kernels.alloc(usable.length * 4);
-        const { width: fw, height: fh } = partOf(frame.rect, format.planes[plane]);
-        kernels.run.warpPoints(frame.planes[plane], fw, fw, fh, at, usable.length, to);
-        return kernels.f32(to, usable.length).slice();
-      });
-      return fitLight(sampled, target, this.unit);
-    });
-  }
-
-  private usablePoints(points: Float32Array, frame: SourceFrame): number[] {
-    const { rect } = frame;
-    const blocked = this.kernels.u8(frame.blocked, rect.width * rect.height);
-    const out: number[] = [];
-    for (let i = 0; i < points.length / 2; i++) {
-      const x = Math.round(points[2 * i] - rect.x);
-      const y = Math.round(points[2 * i + 1] - rect.y);
-      if (x < 1 || y < 1 || x >= rect.width - 2 || y >= rect.height - 2) continue;
-      if (blocked[y * rect.width + x] === 0) out.push(i);
-    }
-    return out;
   }
 
   /** Gain, offset and weight per source and plane, flattened, and the scale of agreement. */

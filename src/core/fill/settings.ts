@@ -1,3 +1,17 @@
+/**
+ * Where the pixels of a fill come from: other frames that see the place; a donor area of the same frame; texture made of the
+ * surroundings; their colours, smoothly continued.
+ */
+export const SOURCE_KINDS = ['frames', 'donor', 'texture', 'colours'] as const;
+export type SourceKind = (typeof SOURCE_KINDS)[number];
+
+/** The area that is copied over a removal: at `frame` it lies (dx, dy) px from it, and it moves as the background does. */
+export interface Donor {
+  frame: number;
+  dx: number;
+  dy: number;
+}
+
 /** What a person can set on a take. */
 export interface FillSettings {
   /** Frames, each way, that may be searched for the background. */
@@ -8,6 +22,15 @@ export interface FillSettings {
   grain: boolean;
   /** Varies what is invented (grain, patches); same seed, same bits. */
   seed: number;
+  /** In this order: what the first does not know, the next fills; what none knows gets its surroundings' colours. */
+  sources: readonly SourceKind[];
+  donor?: Donor;
 }
 
-export const FILL_DEFAULTS: FillSettings = { reach: 100, light: 100, grain: true, seed: 1 };
+export const FILL_DEFAULTS: FillSettings = {
+  reach: 100,
+  light: 100,
+  grain: true,
+  seed: 1,
+  sources: ['frames', 'texture'],
+};

@@ -1,0 +1,179 @@
+import type { Kernels } from '../../kernels/index.ts';
+import type { FrameFormat } from '../image/format.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { applyTransfer, offsetGrid } from './measure.ts';
+import { membrane } from './membrane.ts';
+import { samplePlate, type Plate } from './plate.ts';
+import { planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import type { SourceKind } from './settings.ts';
+import { cellSums, plusField } from './smoothField.ts';
+
+/** Support up to which a gathered pixel counts as unseen. */
+export const UNSEEN_SUPPORT = 0.02;
+
+/** What the sources say of one region. */
+export interface Known {
+  region: Region;
+  /** What other frames show, finished, and how many of them show it. */
+  planes: readonly Float32Array[];
+  support: Float32Array;
+  /** The frame's own samples. */
+  own: readonly Float32Array[];
+  transfer: Float32Array;
+  /** What the donor shows, if there is one. */
+  donor?: { planes: readonly Float32Array[]; support: Float32Array };
+}
+
+/** A region without a hole. */
+export interface Completed {
+  layers: Float32Array[];
+  /** Per luma px: how many frames the sample is a mean of; 0 = it was invented. */
+  support: Float32Array;
+}
+
+/** A layer of samples and where it is known (1 per luma px). */
+interface Layer {
+  planes: readonly Float32Array[];
+  covers: Uint8Array;
+}
+
+/** Fills a region from its sources in their order, each joined to what is known before it. */
+export class Completer {
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly motion: CameraMotion,
+    private readonly format: FrameFormat,
+    private readonly plates: readonly Plate[],
+    private readonly order: readonly SourceKind[],
+  ) {}
+
+  complete(known: Known): Completed {
+    const { region } = known;
+    const out: Completed = {
+      layers: known.planes.map((p) => p.slice()),
+      support: new Float32Array(known.support.length),
+    };
+    const open = this.openPixels(known);
+    for (const kind of [...this.order, 'colours'] as const) {
+      if (left(region, open) === 0) break;
+      // What is joined is joined to the frame itself too.
+      if (kind !== 'frames') this.take(out, region, open, { planes: known.own, covers: region.known });
+      this.useSource(kind, known, out, open);
+    }
+    return out;
+  }
+
+  /** Pixels of active tiles. */
+  private openPixels({ region, support }: Known): Uint8Array {
+    const open = new Uint8Array(support.length);
+    const spans = spansOf(region, this.format, 0, RIM_TILE);
+    for (let k = 0; k < spans.length; k += 3) {
+      const row = spans[k] * region.rect.width;
+      open.fill(1, row + spans[k + 1], row + spans[k + 2]);
+    }
+    return open;
+  }
+
+  private useSource(kind: SourceKind, known: Known, out: Completed, open: Uint8Array): void {
+    const { region } = known;
+    if (kind === 'frames') this.useFrames(known, out, open);
+    else if (kind === 'donor' && known.donor) this.useDonor(known.donor, region, out, open);
+    else if (kind === 'texture') this.usePlates(known, out, open);
+    else if (kind === 'colours') this.useColours(region, out.layers, open);
+  }
+
+  /** The layers hold what other frames show from the start. */
+  private useFrames({ support }: Known, out: Completed, open: Uint8Array): void {
+    for (let i = 0; i < open.length; i++) {
+      if (open[i] === 0 || support[i] <= UNSEEN_SUPPORT) continue;
+      out.support[i] = support[i];
+      open[i] = 0;
+    }
+  }
+
+  private useDonor(donor: NonNullable<Known['donor']>, region: Region, out: Completed, open: Uint8Array): void {
+    const covers = coverage(donor.support);
+    for (let i = 0; i < open.length; i++) if (covers[i] & open[i]) out.support[i] = 1;
+    this.join(out, region, open, { planes: donor.planes, covers });
+  }
+
+  private usePlates({ region, transfer }: Known, out: Completed, open: Uint8Array): void {
+    for (const plate of this.plates) {
+      if (!this.motion.sameScene(plate.frame, region.frame)) continue;
+      if (left(region, open) === 0) return;
+      const wanted = nearTilesOf(region, open);
+      const { planes, covers } = samplePlate(this.kernels, plate, region, wanted, this.motion, this.format);
+      planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
+      this.join(out, region, open, { planes, covers });
+    }
+  }
+
+  /** Where nothing at all is known: a smooth continuation of the surroundings. */
+  private useColours(region: Region, layers: Float32Array[], open: Uint8Array): void {
+    layers.forEach((samples, plane) => {
+      const { sum, weight } = cellSums(region, this.format, plane, (i, luma) =>
+        open[luma] === 0 ? samples[i] : undefined,
+      );
+      const field = membrane(offsetGrid(region), sum, weight);
+      const smooth = plusField(this.kernels, new Float32Array(samples.length), region, this.format, plane, field);
+      this.copyWhere(region, plane, open, smooth, samples);
+    });
+    open.fill(0);
+  }
+
+  /** Takes a layer where it is known and wanted, plus a membrane of what differs on pixels that are known already. */
+  private join(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer): void {
+    const joined = planes.map((samples, plane) => {
+      const known = out.layers[plane];
+      const { sum, weight } = cellSums(region, this.format, plane, (i, luma) =>
+        open[luma] === 0 && covers[luma] === 1 ? known[i] - samples[i] : undefined,
+      );
+      const field = membrane(offsetGrid(region), sum, weight);
+      return plusField(this.kernels, samples, region, this.format, plane, field);
+    });
+    this.take(out, region, open, { planes: joined, covers });
+  }
+
+  private take({ layers }: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer): void {
+    const taken = covers.map((c, i) => c & open[i]);
+    if (!taken.includes(1)) return;
+    layers.forEach((samples, plane) => this.copyWhere(region, plane, taken, planes[plane], samples));
+    for (let i = 0; i < open.length; i++) if (taken[i]) open[i] = 0;
+  }
+
+  private copyWhere(region: Region, plane: number, mask: Uint8Array, from: Float32Array, to: Float32Array): void {
+    const { stepX, stepY } = this.format.planes[plane];
+    const size = planeSize(region, this.format, plane);
+    for (let y = 0, i = 0; y < size.height; y++) {
+      const row = y * stepY * region.rect.width;
+      for (let x = 0; x < size.width; x++, i++) if (mask[row + x * stepX] === 1) to[i] = from[i];
+    }
+  }
+}
+
+const coverage = (support: Float32Array): Uint8Array => Uint8Array.from(support, (s) => (s > UNSEEN_SUPPORT ? 1 : 0));
+
+/** Pixels to be removed that are still open. */
+function left(region: Region, open: Uint8Array): number {
+  let n = 0;
+  for (let i = 0; i < open.length; i++) if (open[i] === 1 && region.alpha[i] > 0) n++;
+  return n;
+}
+
+/** Active tiles with open pixels and their neighbours, on which the join to what is known is measured. */
+function nearTilesOf(region: Region, open: Uint8Array): Uint8Array {
+  const { cols, rows } = region;
+  const width = cols * TILE;
+  const out = new Uint8Array(cols * rows);
+  for (let i = 0; i < open.length; i++) {
+    if (open[i] === 0) continue;
+    const x = i % width;
+    const [c, r] = [Math.floor(x / TILE), Math.floor((i - x) / width / TILE)];
+    if (out[r * cols + c] === 2) continue;
+    for (let b = Math.max(0, r - 1); b <= Math.min(rows - 1, r + 1); b++) {
+      for (let a = Math.max(0, c - 1); a <= Math.min(cols - 1, c + 1); a++) out[b * cols + a] ||= 1;
+    }
+    out[r * cols + c] = 2;
+  }
+  return out;
+}
