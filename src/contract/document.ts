@@ -1,3 +1,4 @@
+import type { Donor, SourceKind } from '../core/fill/settings.ts';
 import type { RasterFrames } from '../core/shapes/raster.ts';
 import type { Ride } from '../core/shapes/ride.ts';
 import type { Ease, PathPoint, Removal, Shape } from '../core/shapes/shape.ts';
@@ -61,6 +62,10 @@ export interface TakeSettings {
   /** Percent. */
   light: number;
   grain: boolean;
+  /** In this order; missing = other frames, then texture. */
+  sources?: SourceKind[];
+  /** Frame of the clip, px of the picture as shown. */
+  donor?: Donor;
 }
 
 export interface ShapeNode {

@@ -1,3 +1,4 @@
+import { SOURCE_KINDS } from '../core/fill/settings.ts';
 import Joi from 'joi';
 import { MAX_NAME } from './clips.ts';
 import { LOSS_REASONS } from '../core/tracking/followRegion.ts';
@@ -68,6 +69,15 @@ export const takeSettings = Joi.object<TakeSettings, true>({
   reach: Joi.number().integer().min(1).max(LIMITS.reach).required(),
   light: Joi.number().min(0).max(100).required(),
   grain: Joi.boolean().required(),
+  sources: Joi.array()
+    .items(Joi.string().valid(...SOURCE_KINDS))
+    .unique()
+    .min(1),
+  donor: Joi.object({
+    frame: Joi.number().integer().min(0).max(10_000_000).required(),
+    dx: place.required(),
+    dy: place.required(),
+  }),
 });
 
 const removal = Joi.object({

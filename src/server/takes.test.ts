@@ -8,9 +8,10 @@ import type { ErrorBody } from '../contract/errors.ts';
 import type { ShotState, ShotView } from '../contract/shots.ts';
 import type { ExportBody, ExportView, RevealView, TakeView } from '../contract/takes.ts';
 import type { Patch } from '../core/fill/finish.ts';
-import { ellipsePoints, rectanglePoints } from '../core/shapes/shape.ts';
+import type { SourceKind } from '../core/fill/settings.ts';
 import { drawMatte } from '../core/shapes/matte.ts';
 import { Harness } from './testing/harness.ts';
+import { spot, walker } from './testing/marks.ts';
 
 const house = new Harness(7593);
 const [W, H, FRAMES] = [320, 180, 72];
@@ -33,42 +34,6 @@ beforeAll(async () => {
 afterAll(() => house.end());
 
 /** Around the box, which moves 3.2 px per frame. */
-const walker = (): RemovalNode => ({
-  name: 'Walker',
-  rank: 1,
-  hidden: false,
-  grow: 1,
-  featherIn: 0,
-  featherOut: 2,
-  settings: { reach: 60, light: 100, grain: true },
-  shapes: {
-    [randomUUID()]: {
-      name: 'Box',
-      rank: 1,
-      kind: 'rectangle',
-      operation: 'add',
-      keys: {
-        0: { ease: 'linear', points: rectanglePoints(15, 55, 55, 135) },
-        71: { ease: 'linear', points: rectanglePoints(15 + 71 * 3.2, 55, 55 + 71 * 3.2, 135) },
-      },
-    },
-  },
-});
-const spot = (): RemovalNode => ({
-  ...walker(),
-  name: 'Spot',
-  rank: 2,
-  shapes: {
-    [randomUUID()]: {
-      name: 'Spot',
-      rank: 1,
-      kind: 'ellipse',
-      operation: 'add',
-      keys: { 0: { ease: 'linear', points: ellipsePoints(160, 30, 12, 9) } },
-    },
-  },
-});
-
 async function newShot(removals: Record<string, RemovalNode>, more: object = {}): Promise<ShotView> {
   const body = { clipId, name: 'Walk', first: 8, last: 63, handleBefore: 8, handleAfter: 8, ...more };
   const shot = (await house.call<ShotView>('POST', '/shots', body)).body;
@@ -309,6 +274,24 @@ describe('a take', () => {
     expect(other.reduce((n, v, i) => n + Math.abs(v - a.luma[i]), 0) / other.length).toBeLessThan(3);
     const beyond = { ...body, only: { first: 60, last: 99 } };
     expect((await house.call<ErrorBody>('POST', `/shots/${shot.id}/takes`, beyond)).body.code).toBe('bad_range');
+  });
+
+  it('takes its pixels from where it is told to: a donor, and colours for what that does not show', async () => {
+    const settings = { reach: 60, light: 100, grain: false } as const;
+    const told = (sources: SourceKind[], dx = 0) =>
+      ({ ...spot(), settings: { ...settings, sources, donor: { frame: 20, dx, dy: 30 } } }) satisfies RemovalNode;
+    const [colours, donor] = [randomUUID(), randomUUID()];
+    const shot = await newShot({ [colours]: told(['colours']), [donor]: told(['donor', 'colours'], 40) });
+    const [plain, copied] = [
+      await finished((await start(shot, colours, true)).id),
+      await finished((await start(shot, donor, true)).id),
+    ];
+    expect([plain.state, copied.state]).toEqual(['done', 'done']);
+    expect(plain.outcome!.unseen).toBe(plain.outcome!.hole);
+    expect(copied.outcome!.unseen).toBe(0);
+    expect(copied.settings.donor).toEqual({ frame: 20, dx: 40, dy: 30 });
+    const wrong = { ...spot(), settings: { ...settings, sources: ['magic'] } } as unknown as RemovalNode;
+    expect((await change(shot, 1, { [randomUUID()]: wrong })).status).toBe(400);
   });
 
   it('is named, deleted and restored', async () => {

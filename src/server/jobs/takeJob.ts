@@ -1,6 +1,6 @@
 import { mkdir } from 'node:fs/promises';
 import { basename, join } from 'node:path';
-import { FILL_DEFAULTS } from '../../core/fill/settings.ts';
+import { FILL_DEFAULTS, type Donor, type FillSettings } from '../../core/fill/settings.ts';
 import { frameBytes } from '../../core/image/format.ts';
 import { matteFormat } from '../../media/decode.ts';
 import type { DrawnMattes } from '../../media/drawnMattes.ts';
@@ -9,6 +9,7 @@ import { writeSmallMattes } from '../../media/matteFile.ts';
 import { writeFramesProxy } from '../../media/proxy.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { requireRoom } from '../../media/room.ts';
+import { toStored } from '../../media/turn.ts';
 import { finishedStretches, TakeWork, tidyTake, type TakeResult } from '../../media/take.ts';
 import { cutClip } from '../../media/cutClip.ts';
 import { storedOf, type FramesWanted, type StoredClip } from '../services/frameStores.ts';
@@ -65,10 +66,25 @@ async function compute(take: Take, folder: string, context: JobContext, work: Wo
   const small = take.draft ? await context.stores.small(wanted, work.signal) : undefined;
   const full = await context.stores.full(wanted, work.signal);
   const drawn = mattesOf(clip, files, take.removalId, take.marks, take.first, take.count);
-  const result = await fill(take, drawn, folder, { full, small }, work);
+  const result = await fill(take, drawn, folder, { full, small }, settingsOf(take, clip.info.rotation), work);
   await preview(take, clip, full.path, context, work);
   await tidyTake(folder, [basename(files.takeProxy(take.id))]);
   return result;
+}
+
+/** As the engine wants them: frames counted from the take's first, px as stored. */
+function settingsOf({ settings, first, count }: Take, rotation: number): FillSettings {
+  const { donor } = settings;
+  const placed = donor && {
+    frame: Math.min(count - 1, Math.max(0, donor.frame - first)),
+    ...turnedBack(donor, rotation),
+  };
+  return { ...FILL_DEFAULTS, ...settings, donor: placed };
+}
+
+function turnedBack({ dx, dy }: Donor, rotation: number): { dx: number; dy: number } {
+  const [a, b] = [toStored({ x: 0, y: 0 }, rotation, 0, 0), toStored({ x: dx, y: dy }, rotation, 0, 0)];
+  return { dx: b.x - a.x, dy: b.y - a.y };
 }
 
 async function framesBeneath(take: Take, clip: StoredClip, { files }: JobContext): Promise<FramesWanted> {
@@ -89,6 +105,7 @@ async function fill(
   drawn: DrawnMattes,
   folder: string,
   { full, small }: Sizes,
+  settings: FillSettings,
   work: Work,
 ): Promise<TakeResult> {
   const path = join(folder, 'mattes.raw');
@@ -107,7 +124,7 @@ async function fill(
     count: take.count,
     only: take.only ? { first: take.only.first - take.first, last: take.only.last - take.first } : undefined,
     folder,
-    settings: { ...FILL_DEFAULTS, ...take.settings },
+    settings,
     signal: work.signal,
     onProgress: ({ stage, done }) => work.report(stage, done),
   });

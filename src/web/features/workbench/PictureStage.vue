@@ -20,6 +20,7 @@ import TrackOverlay from './TrackOverlay.vue';
 import { useTracks } from './tracksStore.ts';
 import { useTrackEditing } from './useTrackEditing.ts';
 import { usePointing } from './usePointing.ts';
+import DonorOverlay from './DonorOverlay.vue';
 import WayOverlay from './WayOverlay.vue';
 import { usePicture } from './usePicture.ts';
 import { useShapeEditing, type DrawnShape } from './useShapeEditing.ts';
@@ -146,6 +147,7 @@ defineExpose({ player, viewport, editing, region, pointing, picture });
       :shot="shot"
       :frame="player.shown.value"
     />
+    <DonorOverlay v-if="marksShown && stage.removalId" :viewport="viewport" :frame="player.shown.value" />
     <MarksOverlay v-if="marksShown" :viewport="viewport" :editing="editing" :others="others" />
     <PointOverlay
       v-if="marksShown && (stage.tool === 'point' || stage.tool === 'paint')"

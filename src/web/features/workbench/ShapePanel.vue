@@ -4,16 +4,7 @@ import Select from 'primevue/select';
 import SelectButton from 'primevue/selectbutton';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed } from 'vue';
-import {
-  HOLD_FEATHER,
-  isOff,
-  LIMITS,
-  ranked,
-  SETTINGS_DEFAULTS,
-  type RemovalNode,
-  type ShapeNode,
-  type TakeSettings,
-} from '../../../contract/document.ts';
+import { HOLD_FEATHER, isOff, LIMITS, ranked, type RemovalNode, type ShapeNode } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import { urls } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
@@ -21,6 +12,7 @@ import { keyFrames, makeConstant, pinKey, removeKey } from '../../document/edits
 import { letGo, rideOn } from '../../document/trackEdits.ts';
 import EaseButtons from './EaseButtons.vue';
 import { addVariant, removeShape, useVariant } from '../../document/variants.ts';
+import FillPanel from './FillPanel.vue';
 import NumberField from './NumberField.vue';
 import { useStage } from './stageStore.ts';
 
@@ -59,11 +51,6 @@ const setShadow = (stays: boolean): void =>
   editRemoval('Change what becomes of its shadow', (r) => {
     if (stays) r.shadowStays = true;
     else delete r.shadowStays;
-  });
-
-const set = <K extends keyof TakeSettings>(key: K, value: TakeSettings[K]): void =>
-  editRemoval('Change the fill', (r) => {
-    r.settings[key] = value;
   });
 
 function deleteShape(): void {
@@ -113,11 +100,6 @@ function setVisible(side: 'from' | 'to', value: number): void {
     if (s.visible.from > s.visible.to) s.visible[side === 'from' ? 'to' : 'from'] = value;
   });
 }
-const changed = computed(() =>
-  (Object.keys(SETTINGS_DEFAULTS) as (keyof TakeSettings)[]).some(
-    (key) => removal.value?.settings[key] !== SETTINGS_DEFAULTS[key],
-  ),
-);
 </script>
 
 <template>
@@ -308,41 +290,7 @@ const changed = computed(() =>
       <a :href="urls.shapes(doc.shotId, stage.removalId, 'json')" download>JSON</a>
     </p>
 
-    <details open>
-      <summary>
-        Fill
-        <Button
-          v-if="changed"
-          label="Reset"
-          size="small"
-          text
-          @click.prevent="editRemoval('Reset the fill', (r) => (r.settings = { ...SETTINGS_DEFAULTS }))"
-        />
-      </summary>
-      <NumberField
-        label="Reach"
-        unit="frames"
-        hint="How many frames each way may be searched for the background"
-        :model-value="removal.settings.reach"
-        :min="1"
-        :max="LIMITS.reach"
-        @commit="set('reach', $event)"
-      />
-      <NumberField
-        label="Light match"
-        unit="%"
-        hint="How far the fill follows changes of light; 0 holds the light it was found in"
-        :model-value="removal.settings.light"
-        :min="0"
-        :max="100"
-        :step="5"
-        @commit="set('light', $event)"
-      />
-      <label class="row" title="Gives the fill the grain of the footage around it">
-        <span>Grain like the footage</span>
-        <ToggleSwitch :model-value="removal.settings.grain" @update:model-value="(value) => set('grain', value)" />
-      </label>
-    </details>
+    <FillPanel :removal="removal" :frame="frame" />
   </div>
 </template>
 

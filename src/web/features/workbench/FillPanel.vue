@@ -1,0 +1,175 @@
+<script setup lang="ts">
+import { ArrowUp } from '@lucide/vue';
+import Button from 'primevue/button';
+import ToggleSwitch from 'primevue/toggleswitch';
+import { computed } from 'vue';
+import { LIMITS, SETTINGS_DEFAULTS, type RemovalNode, type TakeSettings } from '../../../contract/document.ts';
+import { FILL_DEFAULTS, SOURCE_KINDS, type SourceKind } from '../../../core/fill/settings.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { startingDonor } from '../../document/donorEdits.ts';
+import NumberField from './NumberField.vue';
+import { useStage } from './stageStore.ts';
+
+/** What a take of a removal is made from, and how. */
+const props = defineProps<{ removal: RemovalNode; frame: number }>();
+const doc = useDocument();
+const stage = useStage();
+
+const SOURCES: Record<SourceKind, { label: string; hint: string }> = {
+  frames: { label: 'Other frames', hint: 'What other frames of the shot show of the place' },
+  donor: { label: 'Donor area', hint: 'An area of the same frame, copied over it; it moves as the background does' },
+  texture: { label: 'Texture', hint: 'Invented from what surrounds it; for ground, walls, foliage' },
+  colours: { label: 'Colours', hint: 'The colours around it, smoothly continued; for sky and plain walls' },
+};
+
+const settings = computed(() => props.removal.settings);
+const used = computed<readonly SourceKind[]>(() => settings.value.sources ?? FILL_DEFAULTS.sources);
+/** Those in use in their order, then the others. */
+const rows = computed(() => [...used.value, ...SOURCE_KINDS.filter((k) => !used.value.includes(k))]);
+const donor = computed(() => (used.value.includes('donor') ? settings.value.donor : undefined));
+const changed = computed(() => JSON.stringify(settings.value) !== JSON.stringify(SETTINGS_DEFAULTS));
+
+function change(recipe: (settings: TakeSettings) => void): void {
+  const { removalId } = stage;
+  doc.edit('Change the fill', (draft) => {
+    if (draft.removals[removalId]) recipe(draft.removals[removalId].settings);
+  });
+}
+
+const set = <K extends keyof TakeSettings>(key: K, value: TakeSettings[K]): void =>
+  change((s) => {
+    s[key] = value;
+  });
+
+function use(kind: SourceKind, wanted: boolean): void {
+  change((s) => {
+    s.sources = wanted ? [...used.value, kind] : used.value.filter((k) => k !== kind);
+    // A donor is chosen because nothing else will do: it comes first.
+    if (wanted && kind === 'donor') {
+      s.sources = ['donor', ...used.value];
+      s.donor ??= startingDonor(props.removal, props.frame);
+    }
+  });
+}
+
+function moveUp(kind: SourceKind): void {
+  const order = [...used.value];
+  const at = order.indexOf(kind);
+  order.splice(at - 1, 2, kind, order[at - 1]);
+  set('sources', order);
+}
+
+/** The offset is what the person sees at this frame. */
+const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
+  change((s) => {
+    s.donor = { ...s.donor!, [axis]: value, frame: props.frame };
+  });
+</script>
+
+<template>
+  <details open>
+    <summary>
+      Fill
+      <Button
+        v-if="changed"
+        label="Reset"
+        size="small"
+        text
+        @click.prevent="
+          doc.edit('Reset the fill', (draft) => (draft.removals[stage.removalId].settings = { ...SETTINGS_DEFAULTS }))
+        "
+      />
+    </summary>
+    <p id="sources">From, in this order</p>
+    <ol aria-labelledby="sources">
+      <li v-for="(kind, i) in rows" :key="kind" class="row" :title="SOURCES[kind].hint">
+        <label>
+          <ToggleSwitch
+            :model-value="used.includes(kind)"
+            :disabled="used.length === 1 && used.includes(kind)"
+            @update:model-value="use(kind, $event)"
+          />
+          <span>{{ SOURCES[kind].label }}</span>
+        </label>
+        <Button
+          v-if="i > 0 && used.includes(kind)"
+          text
+          size="small"
+          severity="secondary"
+          :aria-label="`${SOURCES[kind].label} earlier`"
+          @click="moveUp(kind)"
+          ><template #icon><ArrowUp :size="15" /></template
+        ></Button>
+      </li>
+    </ol>
+    <template v-if="donor">
+      <NumberField
+        label="Donor across"
+        unit="px"
+        hint="How far to the right of it the donor lies; or drag the dashed outline on the picture"
+        :model-value="Math.round(donor.dx * 10) / 10"
+        :min="-LIMITS.place"
+        :max="LIMITS.place"
+        :digits="1"
+        @commit="moveDonor('dx', $event)"
+      />
+      <NumberField
+        label="Donor down"
+        unit="px"
+        hint="How far below it the donor lies"
+        :model-value="Math.round(donor.dy * 10) / 10"
+        :min="-LIMITS.place"
+        :max="LIMITS.place"
+        :digits="1"
+        @commit="moveDonor('dy', $event)"
+      />
+      <p class="note">Placed at frame {{ donor.frame }}; elsewhere it moves as the background does.</p>
+    </template>
+    <NumberField
+      label="Reach"
+      unit="frames"
+      hint="How many frames each way may be searched for the background"
+      :model-value="settings.reach"
+      :min="1"
+      :max="LIMITS.reach"
+      @commit="set('reach', $event)"
+    />
+    <NumberField
+      label="Light match"
+      unit="%"
+      hint="How far the fill follows changes of light; 0 holds the light it was found in"
+      :model-value="settings.light"
+      :min="0"
+      :max="100"
+      :step="5"
+      @commit="set('light', $event)"
+    />
+    <label class="row" title="Gives the fill the grain of the footage around it">
+      <span>Grain like the footage</span>
+      <ToggleSwitch :model-value="settings.grain" @update:model-value="(value) => set('grain', value)" />
+    </label>
+  </details>
+</template>
+
+<style scoped src="./fold.css"></style>
+<style scoped>
+p {
+  margin: 4px 0 0;
+  font-size: 12.5px;
+  color: var(--muted);
+}
+ol {
+  margin: 0 0 4px;
+  padding: 0;
+  list-style: none;
+}
+li label {
+  display: flex;
+  flex: 1;
+  gap: 8px;
+  align-items: center;
+}
+.note {
+  margin-bottom: 6px;
+}
+</style>
