@@ -83,23 +83,21 @@ const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
     <p id="sources">From, in this order</p>
     <ol aria-labelledby="sources">
       <li v-for="(kind, i) in rows" :key="kind" class="row" :title="SOURCES[kind].hint">
-        <label>
-          <ToggleSwitch
-            :model-value="used.includes(kind)"
-            :disabled="used.length === 1 && used.includes(kind)"
-            @update:model-value="use(kind, $event)"
-          />
-          <span>{{ SOURCES[kind].label }}</span>
-        </label>
+        <label :for="`source-${kind}`">{{ SOURCES[kind].label }}</label>
         <Button
           v-if="i > 0 && used.includes(kind)"
           text
           size="small"
-          severity="secondary"
           :aria-label="`${SOURCES[kind].label} earlier`"
           @click="moveUp(kind)"
           ><template #icon><ArrowUp :size="15" /></template
         ></Button>
+        <ToggleSwitch
+          :input-id="`source-${kind}`"
+          :model-value="used.includes(kind)"
+          :disabled="used.length === 1 && used.includes(kind)"
+          @update:model-value="use(kind, $event)"
+        />
       </li>
     </ol>
     <template v-if="donor">
@@ -164,10 +162,7 @@ ol {
   list-style: none;
 }
 li label {
-  display: flex;
   flex: 1;
-  gap: 8px;
-  align-items: center;
 }
 .note {
   margin-bottom: 6px;

@@ -147,8 +147,8 @@ defineExpose({ player, viewport, editing, region, pointing, picture });
       :shot="shot"
       :frame="player.shown.value"
     />
-    <DonorOverlay v-if="marksShown && stage.removalId" :viewport="viewport" :frame="player.shown.value" />
     <MarksOverlay v-if="marksShown" :viewport="viewport" :editing="editing" :others="others" />
+    <DonorOverlay v-if="marksShown && stage.removalId" :viewport="viewport" :frame="player.shown.value" />
     <PointOverlay
       v-if="marksShown && (stage.tool === 'point' || stage.tool === 'paint')"
       :viewport="viewport"

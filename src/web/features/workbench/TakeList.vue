@@ -43,7 +43,8 @@ const line = (t: TakeView): string => {
   const unseen = t.outcome && t.outcome.unseen > 0 ? `${percent(t.outcome.unseen / t.outcome.hole)} invented` : '';
   const again = t.settings.seed ? `try ${t.settings.seed}` : '';
   const only = t.only ? `frames ${t.only.first}–${t.only.last} alone` : '';
-  return [again, only, `reach ${reach}`, `light ${light} %`, grain ? 'grain' : 'no grain', unseen]
+  const from = t.settings.sources ? `from ${t.settings.sources.join(', ')}` : '';
+  return [again, only, from, `reach ${reach}`, `light ${light} %`, grain ? 'grain' : 'no grain', unseen]
     .filter(Boolean)
     .join(' · ');
 };

@@ -118,6 +118,12 @@ describe('the next thing to do', () => {
     expect(none.actions[0].action).toEqual({ kind: 'take', draft: true });
   });
 
+  it('does not mind what was never seen where a donor fills it', () => {
+    const filled = removal([0, 20, 40, 49]);
+    filled.settings = { ...filled.settings, sources: ['donor', 'texture'], donor: { frame: 0, dx: 40, dy: 0 } };
+    expect(adviceFor(input({ removal: filled, reveal: reveal(0.5) })).text).not.toContain('never seen, most');
+  });
+
   it('goes from draft to full take to export, and back when marks change', () => {
     expect(adviceFor(input({})).text).toContain('100 %');
     expect(adviceFor(input({ takes: [take({})] })).actions[0].action).toEqual({ kind: 'take', draft: false });

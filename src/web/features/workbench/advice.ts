@@ -209,6 +209,8 @@ function unseen({ shot, clipFrames, removal, reveal, takes: all }: AdviceInput):
   }
   const share = data.total.unseen / data.total.hole;
   if (share < NEGLIGIBLE || all.some((t) => t.state === 'done' && !t.stale)) return undefined;
+  // Where the fill comes from somewhere else, what was never seen is no matter.
+  if (removal!.settings.sources?.some((kind) => kind === 'donor' || kind === 'colours')) return undefined;
   const worst = worstFrame(data);
   const text = `${percent(share)} of what is behind it was never seen, most of it at frame ${worst}.`;
   const look = button(`Go to frame ${worst}`, { kind: 'go', frame: worst });
