@@ -26,6 +26,8 @@ export type Epipole = Float64Array;
 /** Movements shorter than this say nothing about a direction, and how exactly one points, analysis px. */
 const LEAST_MOVED = 1;
 const AIM = 0.5;
+/** A source is not the better for movements longer than this, analysis px: they are as often wrong. */
+const FAR = 10;
 const SAMPLES = 240;
 /** Corners that must agree about an epipole, and their share of those that moved. */
 const NEEDED = 8;
@@ -47,7 +49,7 @@ const MOST_ERROR = 0.8;
  */
 export function findParallax(views: readonly View[], px: number): Parallax | undefined {
   let epipoles = views.map((view) => sampleEpipole(view, px));
-  const base = strongest(views, epipoles);
+  const base = strongest(views, epipoles, px);
   if (base === undefined) return undefined;
   const reference = alongLines(views[base], epipoles[base]!, px);
   epipoles = epipoles.map((e, k) => e && scaled(e, lengthRatio(alongLines(views[k], e, px), reference)));
@@ -120,7 +122,7 @@ function offLine(e: Epipole, guess: Float64Array, moved: Float64Array, i: number
 }
 
 /** The source in which most corners agree, weighed by how far they moved. */
-function strongest(views: readonly View[], epipoles: readonly (Epipole | undefined)[]): number | undefined {
+function strongest(views: readonly View[], epipoles: readonly (Epipole | undefined)[], px: number): number | undefined {
   let best: number | undefined;
   let most = 0;
   epipoles.forEach((e, k) => {
@@ -128,7 +130,9 @@ function strongest(views: readonly View[], epipoles: readonly (Epipole | undefin
     const { guess, moved } = views[k];
     let sum = 0;
     for (let i = 0; i < moved.length; i += 2) {
-      if (offLine(e, guess, moved, i) < 0.002) sum += Math.min(0.02, Math.hypot(moved[i], moved[i + 1]));
+      // Where it was not found the distance is NaN.
+      if (!(offLine(e, guess, moved, i) < 2 * AIM * px)) continue;
+      sum += Math.min(FAR * px, Math.hypot(moved[i], moved[i + 1]));
     }
     if (sum > most) [best, most] = [k, sum];
   });
