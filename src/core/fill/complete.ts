@@ -101,9 +101,16 @@ export class Completer {
     for (const plate of this.plates) {
       if (!this.motion.sameScene(plate.frame, region.frame)) continue;
       if (left(region, open) === 0) return;
-      const wanted = nearTilesOf(region, open);
+      // The transfer reaches into the tiles around those that are used.
+      const wanted = nearTilesOf(region, open, 2);
       const { planes, covers } = samplePlate(this.kernels, plate, region, wanted, this.motion, this.format);
       planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
+      const near = nearTilesOf(region, open, 1);
+      // Beyond the active tiles neither the transfer nor what is known has values.
+      for (let i = 0; i < covers.length; i++) {
+        const tile = tileAt(region, i);
+        if (near[tile] === 0 || region.active[tile] === 0) covers[i] = 0;
+      }
       this.join(out, region, open, { planes, covers });
     }
   }
@@ -160,20 +167,25 @@ function left(region: Region, open: Uint8Array): number {
   return n;
 }
 
-/** Active tiles with open pixels and their neighbours, on which the join to what is known is measured. */
-function nearTilesOf(region: Region, open: Uint8Array): Uint8Array {
+/** The tile that a px of a region lies in. */
+function tileAt({ rect, cols }: Region, i: number): number {
+  const x = i % rect.width;
+  return Math.floor((i - x) / rect.width / TILE) * cols + Math.floor(x / TILE);
+}
+
+/** Tiles with open pixels, and those up to `reach` tiles away: the join to what is known is measured there. */
+function nearTilesOf(region: Region, open: Uint8Array, reach: number): Uint8Array {
   const { cols, rows } = region;
-  const width = cols * TILE;
   const out = new Uint8Array(cols * rows);
   for (let i = 0; i < open.length; i++) {
     if (open[i] === 0) continue;
-    const x = i % width;
-    const [c, r] = [Math.floor(x / TILE), Math.floor((i - x) / width / TILE)];
-    if (out[r * cols + c] === 2) continue;
-    for (let b = Math.max(0, r - 1); b <= Math.min(rows - 1, r + 1); b++) {
-      for (let a = Math.max(0, c - 1); a <= Math.min(cols - 1, c + 1); a++) out[b * cols + a] ||= 1;
+    const tile = tileAt(region, i);
+    const [c, r] = [tile % cols, Math.floor(tile / cols)];
+    if (out[tile] === 2) continue;
+    for (let b = Math.max(0, r - reach); b <= Math.min(rows - 1, r + reach); b++) {
+      for (let a = Math.max(0, c - reach); a <= Math.min(cols - 1, c + reach); a++) out[b * cols + a] ||= 1;
     }
-    out[r * cols + c] = 2;
+    out[tile] = 2;
   }
   return out;
 }

@@ -73,7 +73,7 @@ function toPlanes(colour: Float32Array, region: Region, format: FrameFormat): Ui
 
 /**
  * A plate seen from another frame's region.
- * @param wanted - Tiles that are asked for (cols·rows); elsewhere the samples are undefined.
+ * @param wanted - Tiles that are asked for (cols·rows); elsewhere the samples are 0.
  * @returns Samples per plane, and where the plate covers (1 per luma px of the wanted tiles).
  */
 export function samplePlate(
@@ -100,6 +100,8 @@ export function samplePlate(
     return kernels.scoped(() => {
       const local = corners.map((v, i) => (i % 2 === 0 ? (v - plate.rect.x) / stepX : (v - plate.rect.y) / stepY));
       const out = kernels.alloc(size.width * size.height * 4);
+      // Numbers everywhere: what is made of the samples reaches across the border of the wanted tiles.
+      kernels.f32(out, size.width * size.height).fill(0);
       const [w, h] = [plate.rect.width / stepX, plate.rect.height / stepY];
       warpPlane(
         kernels,
