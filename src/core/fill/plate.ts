@@ -3,7 +3,7 @@ import { grow, intersect, snap, type FrameFormat, type Rect } from '../image/for
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Gathered } from './gather.ts';
 import { patchFill, type Incomplete } from './patchFill.ts';
-import { planeSize, TILE, type Region } from './region.ts';
+import { planeSize, TILE, tileCorners, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
 
 /** A completed piece of one frame, from which the unseen parts of all frames are taken. Plain data. */
@@ -84,14 +84,8 @@ export function samplePlate(
   motion: CameraMotion,
   format: FrameFormat,
 ): { planes: Float32Array[]; covers: Uint8Array } {
-  const { cols, rows, rect } = region;
-  const corners = new Float32Array((cols + 1) * (rows + 1) * 2);
-  for (let r = 0, i = 0; r <= rows; r++) {
-    for (let c = 0; c <= cols; c++, i += 2) {
-      corners[i] = rect.x + c * TILE;
-      corners[i + 1] = rect.y + r * TILE;
-    }
-  }
+  const { cols, rows } = region;
+  const corners = tileCorners(region);
   motion.map(region.frame, plate.frame, corners);
   const perLevel = 2 ** (format.depth - 8);
   const planes = plate.planes.map((samples, plane) => {

@@ -110,6 +110,18 @@ function readBytes(
   }
 }
 
+/** Corners of a region's tiles, (cols + 1)·(rows + 1), interleaved x, y, frame px. */
+export function tileCorners({ rect, cols, rows }: Region): Float32Array {
+  const out = new Float32Array((cols + 1) * (rows + 1) * 2);
+  for (let r = 0, i = 0; r <= rows; r++) {
+    for (let c = 0; c <= cols; c++, i += 2) {
+      out[i] = rect.x + c * TILE;
+      out[i + 1] = rect.y + r * TILE;
+    }
+  }
+  return out;
+}
+
 /** Size of a plane's part of a region, samples. */
 export function planeSize(region: Region, format: FrameFormat, plane: number): { width: number; height: number } {
   const { stepX, stepY } = format.planes[plane];

@@ -1,5 +1,5 @@
 import { CAMERA_PLANE, type FrameMap } from '../depth/frameMap.ts';
-import { TILE, type Region } from './region.ts';
+import { TILE, tileCorners, type Region } from './region.ts';
 
 /** Where a region's tile corners lie in one source. */
 export interface SourcePlaces {
@@ -27,14 +27,8 @@ export class RegionMap {
   }
 
   in(source: number): SourcePlaces {
-    const { rect, cols, rows, frame } = this.region;
-    const own = new Float32Array((cols + 1) * (rows + 1) * 2);
-    for (let r = 0, i = 0; r <= rows; r++) {
-      for (let c = 0; c <= cols; c++, i += 2) {
-        own[i] = rect.x + c * TILE;
-        own[i + 1] = rect.y + r * TILE;
-      }
-    }
+    const { frame } = this.region;
+    const own = tileCorners(this.region);
     const corners = this.surfaces.map((surface) => {
       if (!this.motion.knows(frame, source, surface)) return undefined;
       const places = own.slice();
