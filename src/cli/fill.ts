@@ -1,10 +1,10 @@
-import { cutsOf } from '../core/motion/scenes.ts';
 import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import { AppError } from '../core/errors.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import { frameBytes } from '../core/image/format.ts';
+import { cutsOf } from '../core/motion/scenes.ts';
 import { applyPatch } from '../media/applyPatch.ts';
 import { cutOff, decodeFrames, decodeMatte, draftFactor, draftFormat, matteFormat } from '../media/decode.ts';
 import { encodeFrames } from '../media/encode.ts';

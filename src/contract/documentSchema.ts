@@ -1,6 +1,6 @@
-import { SOURCE_KINDS } from '../core/fill/settings.ts';
 import Joi from 'joi';
 import { MAX_NAME } from './clips.ts';
+import { SOURCE_KINDS } from '../core/fill/settings.ts';
 import { LOSS_REASONS } from '../core/tracking/followRegion.ts';
 import { TRACK_PARTS } from '../core/tracking/regionModel.ts';
 import { LIMITS, type ShotDocument, type TakeSettings } from './document.ts';

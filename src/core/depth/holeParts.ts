@@ -1,3 +1,4 @@
+import { components } from '../image/components.ts';
 import type { Rect } from '../image/format.ts';
 
 /** Tiles by which the parts of a hole are widened: what then touches is one part. */
@@ -19,29 +20,13 @@ export interface HolePart {
  * @param active - cols·rows: 0 nothing, 1 rim, 2 hole.
  */
 export function holeParts(active: Uint8Array, cols: number, rows: number): HolePart[] {
-  const wide = widened(active, cols, rows);
-  const seen = new Uint8Array(cols * rows);
-  const parts: HolePart[] = [];
-  for (let start = 0; start < wide.length; start++) {
-    if (wide[start] === 0 || seen[start] === 1) continue;
-    seen[start] = 1;
-    const group = [start];
-    // The group grows while it is gone through.
-    for (const i of group) {
-      for (const n of neighbours(i, cols, rows)) {
-        if (wide[n] === 0 || seen[n] === 1) continue;
-        seen[n] = 1;
-        group.push(n);
-      }
-    }
-    parts.push({
-      tiles: group.filter((i) => active[i] > 0),
-      box: boxOf(
-        group.filter((i) => active[i] === 2),
-        cols,
-      ),
-    });
-  }
+  const parts = components(widened(active, cols, rows), cols, rows).map((group) => ({
+    tiles: group.filter((i) => active[i] > 0),
+    box: boxOf(
+      group.filter((i) => active[i] === 2),
+      cols,
+    ),
+  }));
   return parts.sort((a, b) => b.tiles.length - a.tiles.length || a.tiles[0] - b.tiles[0]).slice(0, MOST);
 }
 

@@ -1,3 +1,4 @@
+import { diceOf } from '../geometry/dice.ts';
 import { median, solveCholesky } from '../geometry/linear.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
 
@@ -89,8 +90,8 @@ export function sampleEpipole({ guess, moved }: View, px: number): Epipole | und
   if (far.length < NEEDED) return undefined;
   let best: Epipole | undefined;
   let least = Infinity;
-  let state = far.length;
-  const pick = (): number => far[(state = (state * 16807) % 2147483647) % far.length];
+  const dice = diceOf(far.length);
+  const pick = (): number => far[dice() % far.length];
   for (let k = 0; k < SAMPLES; k++) {
     const e = crossing(lineOf(guess, moved, pick()), lineOf(guess, moved, pick()));
     if (!e) continue;

@@ -1,3 +1,4 @@
+import { DICE_END, diceOf } from '../geometry/dice.ts';
 import { solveCholesky } from '../geometry/linear.ts';
 
 /** A surface as a plane of depths: depth = c[0] + c[1]·u + c[2]·v in local coordinates. */
@@ -31,17 +32,15 @@ export function surfacesOf(
   let left = [...depths.keys()].filter((i) => !Number.isNaN(depths[i]));
   const needed = Math.max(NEEDED, NEEDED_SHARE * left.length);
   const out: Surface[] = [];
-  const dice = diceOf(left.length + 1);
+  const dice = diceOf((left.length + 1) * 7919);
   while (out.length < MOST && left.length >= needed) {
     const found = bestPlane(left, places, depths, weights, tolerance, dice);
     if (!found) break;
-    const agrees = (i: number): boolean =>
-      Math.abs(depths[i] - depthAt(found, places[2 * i], places[2 * i + 1])) < tolerance;
-    const rest = left.filter((i) => !agrees(i));
-    if (left.length - rest.length < needed) break;
+    const off = (i: number): number => Math.abs(depths[i] - depthAt(found, places[2 * i], places[2 * i + 1]));
+    if (left.filter((i) => off(i) < tolerance).length < needed) break;
     out.push(found);
     // Corners between two surfaces belong to neither.
-    left = rest.filter((i) => Math.abs(depths[i] - depthAt(found, places[2 * i], places[2 * i + 1])) > 1.5 * tolerance);
+    left = left.filter((i) => off(i) > 1.5 * tolerance);
   }
   return out;
 }
@@ -65,7 +64,7 @@ function bestPlane(
     return sum;
   };
   for (let k = 0; k < TRIES; k++) {
-    const pick = (): number => among[Math.floor(dice() * among.length)];
+    const pick = (): number => among[Math.floor((dice() / DICE_END) * among.length)];
     const c = k % 3 === 0 ? Float64Array.of(depths[pick()], 0, 0) : through([pick(), pick(), pick()], places, depths);
     if (!c) continue;
     const p = price(c);
@@ -117,10 +116,4 @@ function refit(
   a[4] += 1 / SLOPE ** 2;
   a[8] += 1 / SLOPE ** 2;
   return solveCholesky(a, b, 3) ? b : c;
-}
-
-/** Numbers in 0..1 that are the same each time (Park & Miller 1988). */
-function diceOf(seed: number): () => number {
-  let state = (seed * 7919) % 2147483647 || 1;
-  return () => (state = (state * 16807) % 2147483647) / 2147483647;
 }

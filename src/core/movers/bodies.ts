@@ -2,7 +2,7 @@ import { around, type Rect } from '../image/format.ts';
 import { areaOf, at, common, grown, maskIn, trimmed, type MaskPatch } from './maskPatch.ts';
 import type { Evidence } from './evidence.ts';
 import type { Mover } from './movers.ts';
-import { components } from './segment.ts';
+import { components } from '../image/components.ts';
 import { shadeOf } from './shade.ts';
 
 /** From here on a px counts as ground in less light. */
