@@ -27,7 +27,11 @@ const used = computed<readonly SourceKind[]>(() => settings.value.sources ?? FIL
 /** Those in use in their order, then the others. */
 const rows = computed(() => [...used.value, ...SOURCE_KINDS.filter((k) => !used.value.includes(k))]);
 const donor = computed(() => (used.value.includes('donor') ? settings.value.donor : undefined));
-const changed = computed(() => JSON.stringify(settings.value) !== JSON.stringify(SETTINGS_DEFAULTS));
+const changed = computed(() => {
+  const { reach, light, grain, sources } = settings.value;
+  const usual = SETTINGS_DEFAULTS;
+  return sources !== undefined || reach !== usual.reach || light !== usual.light || grain !== usual.grain;
+});
 
 function change(recipe: (settings: TakeSettings) => void): void {
   const { removalId } = stage;
