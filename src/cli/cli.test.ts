@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { spawn, spawnSync, type SpawnSyncReturns } from 'node:child_process';
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { shotFiles, type RenderedShot } from '../../demo/render.ts';
@@ -157,6 +157,33 @@ describe('mnestra fill', () => {
     expect(code).toBe(130);
     expect(Date.now() - asked).toBeLessThan(3000);
     expect(readdirSync(dir).filter((f) => f.startsWith('mnestra-') || f.startsWith('cut'))).toEqual([]);
+  });
+});
+
+describe('a hand trim', () => {
+  it('is laid on the fill alone, and on nothing outside the matte', () => {
+    writeFileSync(at('trim.json'), JSON.stringify({ 0: { exposure: 0.8, ease: 'hold' }, 12: {} }));
+    expect(String(fill('trimmed.mkv', '--trim', at('trim.json')).stderr)).toBe('');
+    const [plain, trimmed, matte] = [planes(at('full.mkv')), planes(at('trimmed.mkv')), planes(shot.matte, 'gray')];
+    const gains: number[] = [];
+    for (let i = 0; i < matte.length; i++) {
+      const frame = Math.floor(i / (W * H));
+      const k = frame * W * H * 1.5 + (i % (W * H));
+      if ((frame >= 12 || matte[i] === 0) && trimmed[k] !== plain[k]) throw new Error(`sample ${k} changed`);
+      if (frame >= 12) continue;
+      if (matte[i] === 255 && plain[k] > 60) gains.push((trimmed[k] - 16) / (plain[k] - 16));
+    }
+    gains.sort((a, b) => a - b);
+    expect(gains[gains.length >> 1]).toBeCloseTo(2 ** (0.8 / 2.4), 2);
+  });
+
+  it('that is none is refused with what is wrong, before anything is computed', () => {
+    writeFileSync(at('wrong.json'), JSON.stringify({ 0: { exposure: 40 } }));
+    const { status, stderr } = fill('never.mkv', '--trim', at('wrong.json'));
+    expect(status).toBe(3);
+    expect(String(stderr)).toMatch(/exposure.*less than or equal to 4.*docs\/formats\.md/);
+    expect(existsSync(at('never.mkv'))).toBe(false);
+    expect(fill('never.mkv', '--trim', at('nowhere.json')).status).toBe(3);
   });
 });
 

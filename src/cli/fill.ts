@@ -3,11 +3,13 @@ import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import { AppError } from '../core/errors.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
+import type { TrimKey } from '../core/fill/trim.ts';
 import { frameBytes } from '../core/image/format.ts';
 import { cutsOf } from '../core/motion/scenes.ts';
-import { applyPatch } from '../media/applyPatch.ts';
+import { colourModel } from '../media/colour.ts';
 import { cutOff, decodeFrames, decodeMatte, draftFactor, draftFormat, matteFormat } from '../media/decode.ts';
 import { encodeFrames } from '../media/encode.ts';
+import { applyLayer, type Layer } from '../media/layeredFrames.ts';
 import { writeSmallMattes } from '../media/matteFile.ts';
 import { storedFormat, type StoredFormat } from '../media/pixelFormat.ts';
 import { probeClip, type ClipInfo } from '../media/probe.ts';
@@ -17,6 +19,7 @@ import { PatchFiles, TakeWork, type TakeResult } from '../media/take.ts';
 import { isAsItIs, useMatte, type MatteUse } from './matteUse.ts';
 import { noticesOf } from './notices.ts';
 import type { Terminal } from './terminal.ts';
+import { readTrim } from './trimFile.ts';
 
 /** Footage, and what of it goes away. */
 export interface Marked {
@@ -31,6 +34,8 @@ export interface FillRequest extends Marked {
   output: string;
   settings: FillSettings;
   draft: boolean;
+  /** Hand trims, as a file. */
+  trim?: string;
   threads?: number;
   report?: string;
 }
@@ -120,6 +125,7 @@ function checkCounts({ clip, frames, small, mattes }: Prepared): void {
 
 /** `mnestra fill`. */
 export async function fillCommand(request: FillRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
+  const trim = request.trim === undefined ? [] : await readTrim(request.trim);
   await mkdir(dirname(resolve(request.output)), { recursive: true });
   const prepared = await prepare(request, { full: true, small: request.draft }, terminal, signal);
   try {
@@ -128,7 +134,7 @@ export async function fillCommand(request: FillRequest, terminal: Terminal, sign
     const notices = noticesOf(prepared.clip, cutsOf(result.motion.scenes));
     notices.forEach((text) => terminal.say(text));
     terminal.stage('write');
-    await write(prepared, request, terminal, signal);
+    await write(prepared, request, trim, terminal, signal);
     if (request.report)
       await writeFile(
         request.report,
@@ -169,18 +175,29 @@ async function compute(
   }
 }
 
-async function write(p: Prepared, request: FillRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
+async function write(
+  p: Prepared,
+  request: FillRequest,
+  keys: readonly TrimKey[],
+  terminal: Terminal,
+  signal: AbortSignal,
+): Promise<void> {
   const frames = new RawStore(p.frames.path, p.frames.format);
   const mattes = new RawStore(p.mattes.path, p.mattes.format);
-  const patches = new PatchFiles(join(p.folder, 'take'));
+  const layer: Layer = {
+    patches: new PatchFiles(join(p.folder, 'take')),
+    mattes,
+    draft: request.draft,
+    offset: 0,
+    trim: { keys, colour: colourModel(p.clip, p.stored) },
+  };
   try {
     await encodeFrames(
       { output: request.output, clip: p.clip, stored: p.stored, original: request.input, signal },
       (t) => {
         const frame = new Uint8Array(frameBytes(p.stored.format));
         frames.readFrame(t, frame);
-        const patch = patches.get(t);
-        if (patch) applyPatch(frame, p.stored.format, patch, mattes, request.draft);
+        applyLayer(frame, p.stored.format, layer, t);
         terminal.progress('write', (t + 1) / p.clip.frames);
         return frame;
       },

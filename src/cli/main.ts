@@ -21,6 +21,7 @@ const HELP = `mnestra: removes what should not be in a shot
       --no-grain        no grain on the fill
       --sources LIST    where the fill comes from, in this order, of: ${SOURCE_KINDS.join(', ')} (${FILL_DEFAULTS.sources.join(',')})
       --donor N,DX,DY   the donor: an area of the same frame, DX and DY px away at frame N, moving with the background
+      --trim FILE       brighter, warmer, moved …, by frame, as JSON (docs/formats.md)
       --draft           small and quick
       --holdout FILE    what passes in front and stays: a grey video like the matte
       --grow PX         moves the matte's edge outward; below 0 inward (0)
@@ -74,6 +75,7 @@ const OPTIONS = {
   donor: { type: 'string' },
   seed: { type: 'string' },
   threads: { type: 'string' },
+  trim: { type: 'string' },
   report: { type: 'string' },
   frame: { type: 'string' },
   region: { type: 'string' },
@@ -146,6 +148,7 @@ function fillRequest(v: Values) {
       ...sourcesOf(v),
     },
     draft: v.draft === true,
+    trim: v.trim,
     threads: whole('--threads', v.threads, 1, 64),
     report: v.report,
   };
@@ -304,6 +307,7 @@ const EXIT: Record<string, number> = {
   usage: 2,
   output_kind: 2,
   no_file: 3,
+  bad_trim: 3,
   not_video: 3,
   no_frames: 3,
   too_large: 3,

@@ -4,6 +4,7 @@ import type { Ride } from '../core/shapes/ride.ts';
 import type { Ease, PathPoint, Removal, Shape } from '../core/shapes/shape.ts';
 import type { LossReason } from '../core/tracking/followRegion.ts';
 import type { Quad, TrackPart } from '../core/tracking/regionModel.ts';
+import type { TrimNode } from './trim.ts';
 
 /**
  * The document of a shot: what a person has drawn and set. Things are kept by id and keys by frame, never by their
@@ -52,6 +53,8 @@ export interface RemovalNode {
   /** Its shadow is meant to stay: the coverage watch does not miss it. */
   shadowStays?: boolean;
   settings: TakeSettings;
+  /** What a hand changes of its fill. */
+  trim?: TrimNode;
   shapes: Record<string, ShapeNode>;
 }
 

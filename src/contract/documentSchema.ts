@@ -1,9 +1,11 @@
 import Joi from 'joi';
 import { MAX_NAME } from './clips.ts';
 import { SOURCE_KINDS } from '../core/fill/settings.ts';
+import { NO_TRIM, TRIM_FIELDS, type Trim } from '../core/fill/trim.ts';
 import { LOSS_REASONS } from '../core/tracking/followRegion.ts';
 import { TRACK_PARTS } from '../core/tracking/regionModel.ts';
 import { LIMITS, type ShotDocument, type TakeSettings } from './document.ts';
+import { TRIM_LIMITS, type TrimNode } from './trim.ts';
 
 const id = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
 const frame = Joi.number().integer().min(0).max(1_000_000);
@@ -15,8 +17,10 @@ const rank = Joi.number().required();
 
 const point = Joi.object({ x: place, y: place, inX: place, inY: place, outX: place, outY: place });
 
+const ease = Joi.string().valid('linear', 'smooth', 'hold').required();
+
 const key = Joi.object({
-  ease: Joi.string().valid('linear', 'smooth', 'hold').required(),
+  ease,
   points: Joi.array().items(point).min(2).max(LIMITS.points).required(),
 });
 
@@ -80,6 +84,28 @@ export const takeSettings = Joi.object<TakeSettings, true>({
   }),
 });
 
+const trimNumbers = (settle: (number: Joi.NumberSchema, field: keyof Trim) => Joi.NumberSchema) =>
+  Object.fromEntries(
+    TRIM_FIELDS.map((field) => [
+      field,
+      settle(Joi.number().min(TRIM_LIMITS[field][0]).max(TRIM_LIMITS[field][1]), field),
+    ]),
+  );
+
+const trim = Joi.object({ ease, ...trimNumbers((number) => number.required()) });
+
+/** Hand trims in a file of their own: what is missing changes nothing. */
+export const trimFile = Joi.object<TrimNode, true>()
+  .pattern(
+    byFrame,
+    Joi.object({
+      ease: Joi.string().valid('linear', 'smooth', 'hold').default('linear'),
+      ...trimNumbers((number, field) => number.default(NO_TRIM[field])),
+    }),
+  )
+  .max(LIMITS.keys)
+  .prefs({ convert: false });
+
 const removal = Joi.object({
   name,
   rank,
@@ -90,6 +116,7 @@ const removal = Joi.object({
   holdFeather: Joi.number().min(0).max(LIMITS.feather),
   shadowStays: Joi.boolean(),
   settings: takeSettings.required(),
+  trim: Joi.object().pattern(byFrame, trim).max(LIMITS.keys),
   shapes: Joi.object().pattern(id, shape).max(LIMITS.shapes).required(),
 });
 

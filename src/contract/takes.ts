@@ -61,6 +61,10 @@ export interface TakeView extends WorkProgress {
   /** Whether its marks, range or the picks beneath it have changed since. */
   stale: boolean;
   picked: boolean;
+  /** Names the hand trims that its picture has now; empty if there are none. */
+  trims: string;
+  /** Whether its playable copy is there and has these trims. */
+  playable: boolean;
   /** Takes of earlier removals that it was computed on, in order. */
   beneath: string[];
   /** Stretches of frames that can be looked at, inclusive. */
@@ -165,6 +169,14 @@ export const exportBody = Joi.object<ExportBody>({
 export const frameParams = Joi.object<{ id: string; frame: number }, true>({
   id: Joi.string().uuid().required(),
   frame: Joi.number().integer().min(0).max(1_000_000).required(),
+});
+
+/** Which hand trims a picture is to have, see {@link TakeView.trims}. */
+export const trimsQuery = Joi.object<{ trims: string }, true>({
+  trims: Joi.string()
+    .pattern(/^[0-9a-f]{16}$/)
+    .allow('')
+    .default(''),
 });
 
 export const revealParams = Joi.object<{ id: string; removalId: string }, true>({

@@ -1,21 +1,29 @@
 import type { Patch } from '../core/fill/finish.ts';
 import { partOf } from '../core/fill/sourceFrames.ts';
+import { isNothing, type Trim } from '../core/fill/trim.ts';
+import type { ColourModel } from '../core/image/colourModel.ts';
 import {
-  bytesPerSample,
   intersect,
-  planeBytes,
+  planeViews,
   type FrameFormat,
   type FrameReader,
   type PlaneFormat,
   type Rect,
 } from '../core/image/format.ts';
+import { fillOf, meanAlpha, trimmed } from './trimmedFill.ts';
+
+/** What a hand changes of a fill, and what it needs to know of the clip. */
+export interface HandTrim {
+  trim: Trim;
+  colour: ColourModel;
+}
 
 /**
  * Writes a patch into a frame, in place. A full take's patch carries the frame's own samples where the matte is 0;
  * a draft's is opaque and is mixed in by the matte. Either way everything outside the matte keeps its bits.
  *
  * @param frame - All planes, as stored.
- * @param mattes - Full-size mattes, read for a draft only.
+ * @param mattes - Full-size mattes, read for a draft or a trimmed fill only.
  */
 export function applyPatch(
   frame: Uint8Array,
@@ -23,29 +31,39 @@ export function applyPatch(
   patch: Patch,
   mattes: FrameReader,
   draft: boolean,
+  hand?: HandTrim,
 ): void {
-  const place = intersect(patch.rect, { x: 0, y: 0, width: format.width, height: format.height });
+  const place = placeOf(patch, format);
   if (place.width === 0 || place.height === 0) return;
-  const alpha = draft ? readMatte(mattes, patch.frame, place) : undefined;
-  let start = 0;
-  patch.planes.forEach((samples, plane) => {
-    const bytes = planeBytes(format, plane);
-    const view =
-      bytesPerSample(format) === 1
-        ? frame.subarray(start, start + bytes)
-        : new Uint16Array(frame.buffer, frame.byteOffset + start, bytes / 2);
-    const part = { view, format: format.planes[plane], samples, patch: patch.rect, place };
+  const changes = hand !== undefined && !isNothing(hand.trim);
+  const alpha = draft || changes ? readMatte(mattes, patch.frame, place) : undefined;
+  const views = planeViews(frame, format);
+  const planes =
+    alpha && changes
+      ? trimmed(fillOf({ frame, format, patch, alpha, place, draft }), patch, format, hand.trim, hand.colour)
+      : patch.planes;
+  if (alpha && changes) thin(alpha, hand.trim.opacity);
+  planes.forEach((samples, plane) => {
+    const part = { view: views[plane], format: format.planes[plane], samples, patch: patch.rect, place };
     if (alpha) blendPlane(part, alpha);
     else copyPlane(part);
-    start += bytes;
   });
+}
+
+/** The part of the frame that a patch lies on. */
+export const placeOf = ({ rect }: Patch, { width, height }: FrameFormat): Rect =>
+  intersect(rect, { x: 0, y: 0, width, height });
+
+/** A matte for a fill that is not wholly opaque. @param opacity - Percent. */
+export function thin(alpha: Uint8Array, opacity: number): void {
+  if (opacity < 100) for (let i = 0; i < alpha.length; i++) alpha[i] = Math.round((alpha[i] * opacity) / 100);
 }
 
 /** A plane of a frame and what is to be laid on it; rectangles in luma px, `place` being the patch within the frame. */
 interface Part {
   view: Uint8Array | Uint16Array;
   format: PlaneFormat;
-  samples: Uint16Array;
+  samples: Uint16Array | Float32Array;
   patch: Rect;
   place: Rect;
 }
@@ -92,16 +110,8 @@ function blendPlane(part: Part, alpha: Uint8Array): void {
   }
 }
 
-/** Mean matte (0..1) of the luma px under a sample; (x, y) in px of the matte's part. */
-export function meanAlpha(alpha: Uint8Array, place: Rect, x: number, y: number, stepX: number, stepY: number): number {
-  let sum = 0;
-  for (let b = y; b < Math.min(y + stepY, place.height); b++) {
-    for (let a = x; a < Math.min(x + stepX, place.width); a++) sum += alpha[b * place.width + a];
-  }
-  return sum / (255 * stepX * stepY);
-}
-
-function readMatte(mattes: FrameReader, frame: number, place: Rect): Uint8Array {
+/** The matte of a part of a frame, 0..255 per luma px. */
+export function readMatte(mattes: FrameReader, frame: number, place: Rect): Uint8Array {
   const { width } = mattes.format;
   const rows = new Uint8Array(width * place.height);
   mattes.readRows(frame, 0, place.y, place.height, rows);

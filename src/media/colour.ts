@@ -1,3 +1,5 @@
+import type { ColourModel } from '../core/image/colourModel.ts';
+import type { StoredFormat } from './pixelFormat.ts';
 import type { ClipInfo } from './probe.ts';
 
 /** From this height on, footage without colour tags is taken for high definition. */
@@ -13,14 +15,37 @@ const MATRICES: Record<string, string> = {
   bt2020c: 'bt2020',
 };
 
+/** Shares of red and blue in luma, by ffmpeg's name of the matrix (ITU-R BT.709, BT.601, BT.2020; SMPTE 240M; FCC). */
+const LUMA: Record<string, [number, number]> = {
+  bt709: [0.2126, 0.0722],
+  smpte170m: [0.299, 0.114],
+  fcc: [0.3, 0.11],
+  smpte240m: [0.212, 0.087],
+  bt2020: [0.2627, 0.0593],
+};
+
 type Coloured = Pick<ClipInfo, 'colour' | 'width' | 'height' | 'pixelFormat'>;
 
-/** ffmpeg's `scale` options that say how a clip's samples are meant (ITU-R BT.601, BT.709, BT.2020). */
-export function colourMeaning({ colour, width, height, pixelFormat }: Coloured): string {
+/** What a clip's samples mean; untagged footage is guessed by its height. */
+function meaning({ colour, width, height, pixelFormat }: Coloured): { matrix: string; full: boolean } {
   const guess = Math.min(width, height) >= HD_HEIGHT ? 'bt709' : 'smpte170m';
-  const matrix = MATRICES[colour.space ?? ''] ?? guess;
   const full = colour.range === 'pc' || pixelFormat.startsWith('yuvj');
+  return { matrix: MATRICES[colour.space ?? ''] ?? guess, full };
+}
+
+/** ffmpeg's `scale` options that say how a clip's samples are meant (ITU-R BT.601, BT.709, BT.2020). */
+export function colourMeaning(clip: Coloured): string {
+  const { matrix, full } = meaning(clip);
   return `in_color_matrix=${matrix}:in_range=${full ? 'pc' : 'tv'}`;
+}
+
+/** What the samples of a clip mean to the core. */
+export function colourModel(clip: Coloured, { pixelFormat }: Pick<StoredFormat, 'pixelFormat'>): ColourModel {
+  const { matrix, full } = meaning(clip);
+  const [kr, kb] = LUMA[matrix];
+  const kind = pixelFormat.startsWith('gbr') ? 'rgb' : pixelFormat.startsWith('gray') ? 'grey' : 'ycc';
+  // RGB uses all values unless it says otherwise; grey is luma.
+  return { kind, kr, kb, full: full || (kind === 'rgb' && clip.colour.range !== 'tv') };
 }
 
 /** Filters that turn frames as stored (clockwise turn, degrees) upright. */

@@ -1,15 +1,17 @@
 import { AppError } from '../core/errors.ts';
+import type { Patch } from '../core/fill/finish.ts';
+import { partOf } from '../core/fill/sourceFrames.ts';
 import {
-  bytesPerSample,
   frameBytes,
   maxSample,
+  planeViews,
   type FrameFormat,
   type FrameReader,
-  type PlaneFormat,
+  type Rect,
 } from '../core/image/format.ts';
-import type { Patch } from '../core/fill/finish.ts';
-import { meanAlpha } from './applyPatch.ts';
+import { placeOf, readMatte, thin, type HandTrim } from './applyPatch.ts';
 import { storedFormat, type StoredFormat } from './pixelFormat.ts';
+import { fillOf, meanAlpha, trimmed } from './trimmedFill.ts';
 
 /** Depths that FFV1 takes with alpha. */
 const ALPHA_DEPTHS = [8, 10, 16];
@@ -35,6 +37,7 @@ interface FillFrameInput {
   patch: Patch | undefined;
   mattes: FrameReader;
   draft: boolean;
+  hand?: HandTrim;
 }
 
 /**
@@ -43,78 +46,52 @@ interface FillFrameInput {
  *
  * @param target - See {@link alphaFormat}.
  */
-export function fillFrame({ frame, format, patch, mattes, draft }: FillFrameInput, target: FrameFormat): Uint8Array {
+export function fillFrame(input: FillFrameInput, target: FrameFormat): Uint8Array {
+  const { frame, format, patch, mattes, draft, hand } = input;
   const out = new Uint8Array(frameBytes(target));
   if (!patch) return out;
-  const { width, height } = format;
-  const alpha = new Uint8Array(width * height);
-  mattes.readRows(patch.frame, 0, 0, height, alpha);
-  const read = planeViews(frame, format);
+  const place = placeOf(patch, format);
+  const alpha = readMatte(mattes, patch.frame, place);
+  const fill = fillOf({ frame, format, patch, alpha, place, draft });
+  const planes = hand ? trimmed(fill, patch, format, hand.trim, hand.colour) : fill;
+  thin(alpha, hand?.trim.opacity ?? 100);
   const write = planeViews(out, target);
-  const shift = target.depth - format.depth;
-  for (let p = 0; p < format.colourPlanes; p++) {
-    fillPlane(write[p], read[p], {
-      plane: format.planes[p],
-      patch,
-      samples: patch.planes[p],
-      alpha,
-      width,
-      height,
-      draft,
-      max: maxSample(format),
-      shift,
-    });
-  }
-  const top = write[target.planes.length - 1];
-  const most = maxSample(target);
-  for (let i = 0; i < alpha.length; i++) top[i] = Math.round((alpha[i] * most) / 255);
+  planes.forEach((samples, plane) => writePlane(write[plane], samples, { format, target, plane, patch, alpha, place }));
+  writeAlpha(write[target.planes.length - 1], alpha, place, target);
   return out;
-}
-
-interface PlaneWork {
-  plane: PlaneFormat;
-  patch: Patch;
-  samples: Uint16Array;
-  alpha: Uint8Array;
-  width: number;
-  height: number;
-  draft: boolean;
-  max: number;
-  shift: number;
 }
 
 type Samples = Uint8Array | Uint16Array;
 
-function fillPlane(out: Samples, own: Samples, work: PlaneWork): void {
-  const { plane, patch, samples, alpha, draft, max, shift } = work;
-  const whole = { x: 0, y: 0, width: work.width, height: work.height };
-  const { rect } = patch;
-  const stride = rect.width / plane.stepX;
-  const rows = rect.height / plane.stepY;
-  for (let r = 0; r < rows; r++) {
-    const y = rect.y / plane.stepY + r;
-    if (y < 0 || y >= plane.height) continue;
-    for (let c = 0; c < stride; c++) {
-      const x = rect.x / plane.stepX + c;
-      if (x < 0 || x >= plane.width) continue;
-      const a = meanAlpha(alpha, whole, x * plane.stepX, y * plane.stepY, plane.stepX, plane.stepY);
-      if (a === 0) continue;
-      const i = y * plane.width + x;
-      const value = samples[r * stride + c];
-      // A full take's samples are mixed with the frame's own already: the mixing is taken back.
-      const pure = draft ? value : Math.min(max, Math.max(0, Math.round((value - own[i] * (1 - a)) / a)));
-      out[i] = pure << shift;
+interface PlaneWork {
+  format: FrameFormat;
+  target: FrameFormat;
+  plane: number;
+  patch: Patch;
+  alpha: Uint8Array;
+  place: Rect;
+}
+
+function writePlane(out: Samples, samples: Float32Array, work: PlaneWork): void {
+  const { format, target, patch, alpha, place } = work;
+  const p = format.planes[work.plane];
+  const part = partOf(place, p);
+  const stride = patch.rect.width / p.stepX;
+  const [top, shift] = [maxSample(format), target.depth - format.depth];
+  for (let y = part.y; y < part.y + part.height; y++) {
+    const row = (y - patch.rect.y / p.stepY) * stride - patch.rect.x / p.stepX;
+    for (let x = part.x; x < part.x + part.width; x++) {
+      const a = meanAlpha(alpha, place, x * p.stepX - place.x, y * p.stepY - place.y, p.stepX, p.stepY);
+      if (a > 0) out[y * p.width + x] = Math.min(top, Math.max(0, Math.round(samples[row + x]))) << shift;
     }
   }
 }
 
-function planeViews(frame: Uint8Array, format: FrameFormat): Samples[] {
-  let at = frame.byteOffset;
-  return format.planes.map((p) => {
-    const n = p.width * p.height;
-    const view =
-      bytesPerSample(format) === 1 ? new Uint8Array(frame.buffer, at, n) : new Uint16Array(frame.buffer, at, n);
-    at += n * bytesPerSample(format);
-    return view;
-  });
+function writeAlpha(out: Samples, alpha: Uint8Array, { x, y, width, height }: Rect, target: FrameFormat): void {
+  const most = maxSample(target);
+  for (let r = 0; r < height; r++) {
+    for (let c = 0; c < width; c++) {
+      out[(y + r) * target.width + x + c] = Math.round((alpha[r * width + c] * most) / 255);
+    }
+  }
 }

@@ -8,6 +8,12 @@ export function toShown({ x, y }: Point, rotation: number, width: number, height
   return { x, y };
 }
 
+/** An offset on the picture as shown, in px as stored. */
+export function offsetToStored({ x, y }: Point, rotation: number): Point {
+  const [a, b] = [toStored({ x: 0, y: 0 }, rotation, 0, 0), toStored({ x, y }, rotation, 0, 0)];
+  return { x: b.x - a.x, y: b.y - a.y };
+}
+
 /** The way back of {@link toShown}. */
 export function toStored({ x, y }: Point, rotation: number, width: number, height: number): Point {
   if (rotation === 90) return { x: y, y: height - 1 - x };

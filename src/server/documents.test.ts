@@ -260,6 +260,7 @@ describe('the schema', () => {
         '007-part-takes',
         '008-mattes',
         '009-completed-edits',
+        '010-trims',
       ],
       again: [],
       clips: [{ name: 'kept.mp4' }],

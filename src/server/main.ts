@@ -52,7 +52,7 @@ const tracks = new TrackService(files, { tell, queue: put.follow });
 const endpoints = [
   ...clipRoutes(clips, pictures),
   ...shotRoutes(new ShotService(database, tell)),
-  ...takeRoutes(new TakeService(database, { tell, queue: put.take }), pictures),
+  ...takeRoutes(new TakeService(database, { tell, queue: put.take, queuePreview: put.preview }), pictures),
   ...revealRoutes(new RevealService(files, put.reveal)),
   ...trackRoutes(tracks),
   ...outlineRoutes(new OutlineService(files, stores, pictures, new PointThread()), tracks),

@@ -32,6 +32,19 @@ export const frameBytes = (format: FrameFormat): number =>
 /** Largest sample value. */
 export const maxSample = (format: FrameFormat): number => 2 ** format.depth - 1;
 
+/** The planes of a frame as stored, as samples. */
+export function planeViews(frame: Uint8Array, format: FrameFormat): (Uint8Array | Uint16Array)[] {
+  let at = frame.byteOffset;
+  return format.planes.map((p, plane) => {
+    const n = p.width * p.height;
+    const start = at;
+    at += planeBytes(format, plane);
+    return bytesPerSample(format) === 1
+      ? new Uint8Array(frame.buffer, start, n)
+      : new Uint16Array(frame.buffer, start, n);
+  });
+}
+
 /** Frames of one format, read by rows. Frame numbers start at 0. */
 export interface FrameReader {
   readonly format: FrameFormat;

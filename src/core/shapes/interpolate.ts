@@ -1,5 +1,6 @@
+import { glideOver, stretchAt } from './keyed.ts';
 import { movedPath, rideMatrix } from './ride.ts';
-import type { PathPoint, Shape } from './shape.ts';
+import type { PathPoint, Shape, ShapeKey } from './shape.ts';
 
 const FIELDS = ['x', 'y', 'inX', 'inY', 'outX', 'outY'] as const;
 
@@ -25,61 +26,18 @@ export function pathAt(shape: Shape, frame: number): PathPoint[] | undefined {
 export function drawnPathAt(shape: Shape, frame: number): PathPoint[] | undefined {
   const { keys } = shape;
   if (keys.length === 0 || !isVisible(shape, frame)) return undefined;
-  const next = keys.findIndex((k) => k.frame > frame);
-  if (next === 0) return keys[0].points;
-  if (next < 0) return keys[keys.length - 1].points;
-  const [a, b] = [keys[next - 1], keys[next]];
-  if (a.ease === 'hold' || a.frame === frame) return a.points;
-  const t = (frame - a.frame) / (b.frame - a.frame);
-  const [from, to] = matched(a.points, b.points);
-  if (a.ease === 'linear') return from.map((p, i) => blend(p, to[i], (u, v) => u + (v - u) * t));
-  const before = keys[next - 2];
-  const after = keys[next + 1];
-  return hermite(from, to, before?.points, after?.points, {
-    t,
-    span: b.frame - a.frame,
-    before: before ? a.frame - before.frame : 0,
-    after: after ? after.frame - b.frame : 0,
+  const stretch = stretchAt(keys, frame);
+  if ('at' in stretch) return stretch.at.points;
+  const glide = glideOver(stretch);
+  const [from, to] = matched(stretch.from.points, stretch.to.points);
+  const usable = (key: ShapeKey | undefined): PathPoint[] | undefined =>
+    key?.points.length === from.length ? key.points : undefined;
+  const [before, after] = [usable(stretch.before), usable(stretch.after)];
+  return from.map((p, i) => {
+    const out = { ...p };
+    for (const f of FIELDS) out[f] = glide(p[f], to[i][f], before?.[i][f], after?.[i][f]);
+    return out;
   });
-}
-
-function blend(
-  p: PathPoint,
-  q: PathPoint,
-  mix: (u: number, v: number, field: (typeof FIELDS)[number]) => number,
-): PathPoint {
-  const out = { ...p };
-  for (const f of FIELDS) out[f] = mix(p[f], q[f], f);
-  return out;
-}
-
-interface Timing {
-  t: number;
-  span: number;
-  /** Frames to the neighbouring keys, 0 = there is none. */
-  before: number;
-  after: number;
-}
-
-function hermite(
-  from: PathPoint[],
-  to: PathPoint[],
-  before: PathPoint[] | undefined,
-  after: PathPoint[] | undefined,
-  { t, span, before: spanBefore, after: spanAfter }: Timing,
-): PathPoint[] {
-  const usable = (p: PathPoint[] | undefined): PathPoint[] | undefined => (p?.length === from.length ? p : undefined);
-  const [p0, p3] = [usable(before), usable(after)];
-  const [h00, h10] = [2 * t ** 3 - 3 * t ** 2 + 1, t ** 3 - 2 * t ** 2 + t];
-  const [h01, h11] = [-2 * t ** 3 + 3 * t ** 2, t ** 3 - t ** 2];
-  return from.map((p, i) =>
-    blend(p, to[i], (u, v, f) => {
-      // At an end the motion starts and stops gently.
-      const slopeA = p0 ? ((v - p0[i][f]) / (span + spanBefore)) * span : 0;
-      const slopeB = p3 ? ((p3[i][f] - u) / (span + spanAfter)) * span : 0;
-      return h00 * u + h10 * slopeA + h01 * v + h11 * slopeB;
-    }),
-  );
 }
 
 /** Both paths with the same number of points. */

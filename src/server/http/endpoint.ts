@@ -9,6 +9,8 @@ export interface Endpoint {
   path: string;
   summary: string;
   params?: ObjectSchema;
+  /** What may follow the path after “?”. */
+  query?: ObjectSchema;
   body?: ObjectSchema;
   /** Of the answer: 200 unless given; 204 has no body. */
   status?: number;
@@ -38,11 +40,19 @@ export function json<P = unknown, B = unknown>(
 }
 
 /** An operation that answers with a file or a picture. */
-export function file<P = unknown>(
-  parts: Parts<P, unknown> & { answers: string; send(params: P, response: Response): Promise<void> },
+export function file<P = unknown, Q = unknown>(
+  parts: Parts<P, unknown> & {
+    query?: ObjectSchema<Q>;
+    answers: string;
+    send(params: P, response: Response, query: Q): Promise<void>;
+  },
 ): Endpoint {
   const { send, ...rest } = parts;
-  return { ...rest, handle: (request, response) => send(valid(parts.params, request.params), response) };
+  return {
+    ...rest,
+    handle: (request, response) =>
+      send(valid(parts.params, request.params), response, valid(parts.query, request.query)),
+  };
 }
 
 const valid = <T>(schema: ObjectSchema<T> | undefined, value: unknown): T =>

@@ -31,10 +31,10 @@ export function openApi(endpoints: readonly Endpoint[]): object {
   };
 }
 
-function operation({ summary, params, body, status = 200, answers }: Endpoint): object {
+function operation({ summary, params, query, body, status = 200, answers }: Endpoint): object {
   return {
     summary,
-    parameters: params ? parametersOf(params) : [],
+    parameters: [...parametersOf(params, 'path'), ...parametersOf(query, 'query')],
     ...(body && { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(body) } } } }),
     responses: {
       [status]: {
@@ -49,7 +49,7 @@ function operation({ summary, params, body, status = 200, answers }: Endpoint): 
 const schemaOf = (schema: ObjectSchema): { properties?: Record<string, object> } =>
   joiToSwagger.default(schema).swagger as { properties?: Record<string, object> };
 
-function parametersOf(params: ObjectSchema): object[] {
-  const { properties = {} } = schemaOf(params);
-  return Object.entries(properties).map(([name, schema]) => ({ name, in: 'path', required: true, schema }));
+function parametersOf(params: ObjectSchema | undefined, place: 'path' | 'query'): object[] {
+  const { properties = {} } = params ? schemaOf(params) : {};
+  return Object.entries(properties).map(([name, schema]) => ({ name, in: place, required: place === 'path', schema }));
 }

@@ -1,5 +1,13 @@
 import { idParams } from '../../contract/shots.ts';
-import { exportBody, frameParams, keyParams, revealParams, takeBody, takeChange } from '../../contract/takes.ts';
+import {
+  exportBody,
+  frameParams,
+  keyParams,
+  revealParams,
+  takeBody,
+  takeChange,
+  trimsQuery,
+} from '../../contract/takes.ts';
 import type { ExportService } from '../services/exports.ts';
 import type { PictureService } from '../services/pictures.ts';
 import type { RevealService } from '../services/reveals.ts';
@@ -8,7 +16,7 @@ import { FOREVER } from './clipRoutes.ts';
 import { file, json, type Endpoint } from './endpoint.ts';
 
 export function takeRoutes(takes: TakeService, pictures: PictureService): Endpoint[] {
-  const act = (verb: 'cancel' | 'resume' | 'restore', summary: string): Endpoint =>
+  const act = (verb: 'cancel' | 'resume' | 'restore' | 'preview', summary: string): Endpoint =>
     json({
       method: 'post',
       path: `/takes/:id/${verb}`,
@@ -51,6 +59,7 @@ export function takeRoutes(takes: TakeService, pictures: PictureService): Endpoi
     act('cancel', 'Stop computing; what is finished stays'),
     act('resume', 'Go on with a take that failed or was stopped'),
     act('restore', 'Take back a deletion'),
+    act('preview', 'Make the playable copy again, if hand trims have changed since'),
     json({
       method: 'delete',
       path: '/takes/:id',
@@ -64,17 +73,19 @@ export function takeRoutes(takes: TakeService, pictures: PictureService): Endpoi
       path: '/takes/:id/proxy',
       summary: 'Playable copy of a finished take; its first frame is the take’s first',
       params: idParams,
+      query: trimsQuery,
       answers: 'video/mp4',
-      send: async ({ id }, response) => response.sendFile(await pictures.takeProxy(id), FOREVER),
+      send: async ({ id }, response, { trims }) => response.sendFile(await pictures.takeProxy(id, trims), FOREVER),
     }),
     file({
       method: 'get',
       path: '/takes/:id/frames/:frame',
       summary: 'One finished frame of a take at full size, upright; frames are the clip’s',
       params: frameParams,
+      query: trimsQuery,
       answers: 'image/png',
-      send: async ({ id, frame }, response) => {
-        const png = await pictures.ofTake(id, frame);
+      send: async ({ id, frame }, response, { trims }) => {
+        const png = await pictures.ofTake(id, frame, trims);
         response.set('cache-control', 'private, max-age=31536000, immutable').type('png').send(png);
       },
     }),

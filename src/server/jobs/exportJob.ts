@@ -6,15 +6,16 @@ import { frameBytes } from '../../core/image/format.ts';
 import { cutClip } from '../../media/cutClip.ts';
 import { encodeFrames } from '../../media/encode.ts';
 import { alphaFormat, fillFrame } from '../../media/fillFrame.ts';
-import { LayeredFrames } from '../../media/layeredFrames.ts';
+import { handAt, LayeredFrames } from '../../media/layeredFrames.ts';
 import { storedFormat, type StoredFormat } from '../../media/pixelFormat.ts';
 import { writePngZip } from '../../media/pngZip.ts';
 import type { ClipInfo } from '../../media/probe.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { PatchFiles } from '../../media/take.ts';
 import { workRange } from '../../contract/shots.ts';
+import { trimsOf } from '../../contract/trim.ts';
 import { storedOf, type StoredClip } from '../services/frameStores.ts';
-import { layersOf, mattesOf, picksInOrder, picksOf, storedClip, takesById } from '../services/layers.ts';
+import { layersOf, layerTrim, mattesOf, picksInOrder, picksOf, storedClip, takesById } from '../services/layers.ts';
 import { safeName } from '../services/exports.ts';
 import { Clip } from '../store/clip.ts';
 import { Export } from '../store/export.ts';
@@ -81,7 +82,8 @@ async function open(row: Export, { files, stores }: JobContext, work: Work): Pro
 async function writeClean(row: Export, output: string, source: Source, context: JobContext, work: Work): Promise<void> {
   const { shot, clip, cut, stored, store, begin } = source;
   const takes = picksInOrder(shot.document, await picksOf(shot.id));
-  const frames = new LayeredFrames(store, layersOf(takes, clip, context.files, shot.first - begin));
+  const trims = trimsOf(shot.document);
+  const frames = new LayeredFrames(store, layersOf(takes, trims, clip, context.files, shot.first - begin));
   const next = counted(work, cut.frames, (t) => frames.frame(begin + t));
   if (row.kind === 'png') {
     const name = safeName(shot.name);
@@ -96,7 +98,9 @@ async function writeClean(row: Export, output: string, source: Source, context: 
 async function writeFill(row: Export, output: string, source: Source, context: JobContext, work: Work): Promise<void> {
   const { shot, clip, cut, stored, store, begin } = source;
   const take = await pickOf(row);
-  const beneath = layersOf(await takesById(take.beneath), clip, context.files, shot.first - begin);
+  const trims = trimsOf(shot.document);
+  const beneath = layersOf(await takesById(take.beneath), trims, clip, context.files, shot.first - begin);
+  const trim = layerTrim(take, trims, clip);
   const frames = new LayeredFrames(store, beneath);
   const patches = new PatchFiles(context.files.take(take.id));
   const mattes = mattesOf(clip, context.files, take.removalId, take.marks, take.first, take.count);
@@ -104,7 +108,8 @@ async function writeFill(row: Export, output: string, source: Source, context: J
   const next = counted(work, cut.frames, (t) => {
     const own = shot.first + t - take.first;
     const patch = own < 0 ? undefined : patches.get(own);
-    const input = { frame: frames.frame(begin + t), format: stored.format, patch, mattes, draft: take.draft };
+    const hand = handAt(trim, own);
+    const input = { frame: frames.frame(begin + t), format: stored.format, patch, mattes, draft: take.draft, hand };
     return fillFrame(input, target.format);
   });
   await encodeFrames({ output, clip: cut, stored: target, signal: work.signal }, next);

@@ -5,6 +5,7 @@ import { runExport } from './exportJob.ts';
 import { runFollow } from './followJob.ts';
 import { importClip } from './importClip.ts';
 import { runMatte } from './matteJob.ts';
+import { runPreview } from './previewJob.ts';
 import { runReveal } from './revealJob.ts';
 import { runSearch } from './searchJob.ts';
 import type { JobContext } from './runWork.ts';
@@ -29,6 +30,7 @@ export async function openQueue(connectionString: string): Promise<WorkerUtils> 
 export const jobs = (utils: WorkerUtils) => ({
   importClip: (id: string) => add(utils, 'import', { id }, `import:${id}`),
   take: (id: string) => add(utils, 'take', { id }, `take:${id}`),
+  preview: (id: string) => add(utils, 'preview', { id }, `preview:${id}`),
   reveal: (shotId: string, removalId: string) =>
     add(utils, 'reveal', { shotId, removalId }, `reveal:${shotId}:${removalId}`),
   export: (id: string) => add(utils, 'export', { id }, `export:${id}`),
@@ -66,6 +68,7 @@ export async function runWorker(
   const light: TaskList = {
     import: (payload) => importClip(id(payload), context),
     matte: (payload) => runMatte(id(payload), context),
+    preview: (payload) => runPreview(id(payload), context),
     search: (payload) => runSearch(id(payload), context),
     reveal: (payload) => {
       const { shotId, removalId } = payload as { shotId: string; removalId: string };

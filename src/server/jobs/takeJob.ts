@@ -4,19 +4,17 @@ import { FILL_DEFAULTS, type Donor, type FillSettings } from '../../core/fill/se
 import { frameBytes } from '../../core/image/format.ts';
 import { matteFormat } from '../../media/decode.ts';
 import type { DrawnMattes } from '../../media/drawnMattes.ts';
-import { LayeredFrames } from '../../media/layeredFrames.ts';
 import { writeSmallMattes } from '../../media/matteFile.ts';
-import { writeFramesProxy } from '../../media/proxy.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { requireRoom } from '../../media/room.ts';
-import { toStored } from '../../media/turn.ts';
+import { offsetToStored } from '../../media/turn.ts';
 import { finishedStretches, TakeWork, tidyTake, type TakeResult } from '../../media/take.ts';
-import { cutClip } from '../../media/cutClip.ts';
-import { storedOf, type FramesWanted, type StoredClip } from '../services/frameStores.ts';
-import { hashOf, layersOf, mattesOf, storedClip, takesById } from '../services/layers.ts';
+import type { FramesWanted, StoredClip } from '../services/frameStores.ts';
+import { hashOf, layersOf, mattesOf, picturesKey, storedClip, takesById } from '../services/layers.ts';
 import { Clip } from '../store/clip.ts';
 import { Shot } from '../store/shot.ts';
 import { Take } from '../store/take.ts';
+import { writePreview } from './previewJob.ts';
 import { runWork, type JobContext, type Weights, type Work } from './runWork.ts';
 
 /** Shares measured on the demo shots; they only feed the bar and the time left. */
@@ -38,8 +36,8 @@ export async function runTake(id: string, context: JobContext): Promise<void> {
     changed,
     async (work) => {
       const started = Date.now();
-      const result = await compute(take, folder, context, work);
-      return { outcome: summary(result, started), picked: await becomesPick(take) };
+      const { result, previewTrims } = await compute(take, folder, context, work);
+      return { outcome: summary(result, started), previewTrims, picked: await becomesPick(take) };
     },
     () => ({ finished: finishedStretches(folder, take.count) }),
   );
@@ -56,7 +54,12 @@ async function becomesPick(take: Take): Promise<boolean> {
   return true;
 }
 
-async function compute(take: Take, folder: string, context: JobContext, work: Work): Promise<TakeResult> {
+async function compute(
+  take: Take,
+  folder: string,
+  context: JobContext,
+  work: Work,
+): Promise<{ result: TakeResult; previewTrims: string }> {
   const { files } = context;
   const shot = (await Shot.findByPk(take.shotId, { paranoid: false }))!;
   const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, files);
@@ -67,9 +70,9 @@ async function compute(take: Take, folder: string, context: JobContext, work: Wo
   const full = await context.stores.full(wanted, work.signal);
   const drawn = mattesOf(clip, files, take.removalId, take.marks, take.first, take.count);
   const result = await fill(take, drawn, folder, { full, small }, settingsOf(take, clip.info.rotation), work);
-  await preview(take, clip, full.path, context, work);
+  const previewTrims = await writePreview(take, context, work);
   await tidyTake(folder, [basename(files.takeProxy(take.id))]);
-  return result;
+  return { result, previewTrims };
 }
 
 /** As the engine wants them: frames counted from the take's first, px as stored. */
@@ -83,15 +86,17 @@ function settingsOf({ settings, first, count }: Take, rotation: number): FillSet
 }
 
 function turnedBack({ dx, dy }: Donor, rotation: number): { dx: number; dy: number } {
-  const [a, b] = [toStored({ x: 0, y: 0 }, rotation, 0, 0), toStored({ x: dx, y: dy }, rotation, 0, 0)];
-  return { dx: b.x - a.x, dy: b.y - a.y };
+  const { x, y } = offsetToStored({ x: dx, y: dy }, rotation);
+  return { dx: x, dy: y };
 }
 
 async function framesBeneath(take: Take, clip: StoredClip, { files }: JobContext): Promise<FramesWanted> {
   const { first, count } = take;
   const beneath = await takesById(take.beneath);
   if (beneath.length === 0) return { clip, first, count };
-  const layers = { key: hashOf(take.beneath).slice(0, 16), list: layersOf(beneath, clip, files, first) };
+  const trims = take.beneathTrims;
+  const key = hashOf(...picturesKey(take.beneath, trims)).slice(0, 16);
+  const layers = { key, list: layersOf(beneath, trims, clip, files, first) };
   return { clip, first, count, layers };
 }
 
@@ -129,19 +134,6 @@ async function fill(
     onProgress: ({ stage, done }) => work.report(stage, done),
   });
   return engine.fill().finally(() => engine.close());
-}
-
-/** A playable copy of the take and those beneath it. */
-async function preview(take: Take, clip: StoredClip, path: string, context: JobContext, work: Work): Promise<void> {
-  const stored = storedOf(clip);
-  const store = new RawStore(path, stored.format);
-  const frames = new LayeredFrames(store, layersOf([take], clip, context.files, take.first));
-  const source = { clip: cutClip(clip.info, take.first, take.count), stored, count: take.count };
-  const next = (t: number): Uint8Array => {
-    work.report('preview', t / take.count);
-    return frames.frame(t);
-  };
-  await writeFramesProxy(source, context.files.takeProxy(take.id), next, work.signal).finally(() => store.close());
 }
 
 function summary({ frames, motion }: TakeResult, started: number): Take['outcome'] {

@@ -9,10 +9,14 @@ import {
   type ShotDocument,
 } from '../../contract/document.ts';
 import { workRange } from '../../contract/shots.ts';
+import { trimKeys, trimsOf, trimsText, type TrimNode, type Trims } from '../../contract/trim.ts';
+import { colourModel } from '../../media/colour.ts';
 import { rasterFile } from '../../media/rasterFile.ts';
 import { DrawnMattes } from '../../media/drawnMattes.ts';
-import type { Layer } from '../../media/layeredFrames.ts';
+import type { Layer, LayerTrim } from '../../media/layeredFrames.ts';
+import { storedFormat } from '../../media/pixelFormat.ts';
 import { PatchFiles } from '../../media/take.ts';
+import { offsetToStored } from '../../media/turn.ts';
 import type { Files } from '../files.ts';
 import { clipInfo, Clip } from '../store/clip.ts';
 import { shotView, type Shot } from '../store/shot.ts';
@@ -42,15 +46,38 @@ export const rastersIn =
   (file) =>
     rasterFile(files.matte(file));
 
-/** Takes as layers over frames that begin with the clip's frame `first`. */
-export function layersOf(takes: readonly Take[], clip: StoredClip, files: Files, first: number): Layer[] {
+/** Takes, with their hand trims, as layers over frames that begin with the clip's frame `first`. */
+export function layersOf(takes: readonly Take[], trims: Trims, clip: StoredClip, files: Files, first: number): Layer[] {
   return takes.map((take) => ({
     patches: new PatchFiles(files.take(take.id)),
     mattes: mattesOf(clip, files, take.removalId, take.marks, take.first, take.count),
     draft: take.draft,
     offset: first - take.first,
+    trim: layerTrim(take, trims, clip),
   }));
 }
+
+/** A take's hand trim, in its own frames and px as stored. */
+export function layerTrim({ removalId, first }: Take, trims: Trims, { info }: StoredClip): LayerTrim | undefined {
+  const node = trims[removalId] as TrimNode | undefined;
+  if (!node) return undefined;
+  const keys = trimKeys(node, first).map((key) => {
+    const { x: dx, y: dy } = offsetToStored({ x: key.dx, y: key.dy }, info.rotation);
+    return { ...key, dx, dy };
+  });
+  return { keys, colour: colourModel(info, storedFormat(info.pixelFormat, info.width, info.height)) };
+}
+
+/** The trims that decide on the picture that takes make. */
+export const pictureTrims = (takes: readonly Pick<Take, 'removalId'>[], document: ShotDocument): Trims =>
+  trimsOf(
+    document,
+    takes.map((t) => t.removalId),
+  );
+
+/** What names the picture that takes make with their trims: the ids alone where there are none. */
+export const picturesKey = (takes: readonly string[], trims: Trims): unknown[] =>
+  trimsText(trims) === '' ? [takes] : [takes, trimsText(trims)];
 
 /** Takes by id, in the order of the ids; deleted ones too, since other takes may lie on them. */
 export async function takesById(ids: readonly string[]): Promise<Take[]> {
@@ -78,12 +105,15 @@ export function basisOf(
   removalId: string,
   picks: Map<string, Take>,
   clipFrames: number,
-): { marks: Marks; first: number; count: number; beneath: string[]; hash: string } | undefined {
+): { marks: Marks; first: number; count: number; beneath: string[]; beneathTrims: Trims; hash: string } | undefined {
   const marks = marksOf(shot.document, removalId);
   if (!marks) return undefined;
   const { first, count } = workRange(shotView(shot), clipFrames);
-  const beneath = picksInOrder(shot.document, picks, removalId).map((t) => t.id);
-  return { marks, first, count, beneath, hash: hashOf(marksText(marks), first, count, beneath) };
+  const under = picksInOrder(shot.document, picks, removalId);
+  const beneath = under.map((t) => t.id);
+  const beneathTrims = pictureTrims(under, shot.document);
+  const hash = hashOf(marksText(marks), first, count, ...picturesKey(beneath, beneathTrims));
+  return { marks, first, count, beneath, beneathTrims, hash };
 }
 
 export function hashOf(...parts: unknown[]): string {

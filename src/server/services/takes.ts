@@ -1,19 +1,22 @@
 import { randomUUID } from 'node:crypto';
 import type { Sequelize } from 'sequelize';
 import type { ServerEvent } from '../../contract/events.ts';
+import { trimsText } from '../../contract/trim.ts';
 import type { TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
 import { AppError } from '../../core/errors.ts';
 import { Clip } from '../store/clip.ts';
 import type { Shot } from '../store/shot.ts';
 import { cancelWork } from '../store/work.ts';
 import { Take, takeView } from '../store/take.ts';
-import { basisOf, picksOf } from './layers.ts';
+import { basisOf, picksOf, pictureTrims } from './layers.ts';
 import { findShot } from './shots.ts';
 
 interface TakeDoors {
   tell(event: ServerEvent): Promise<void>;
   /** Puts the computing of a take in the queue. */
   queue(id: string): Promise<void>;
+  /** Puts the making of its playable copy in the queue. */
+  queuePreview(id: string): Promise<void>;
 }
 
 /** Takes as the API knows them. */
@@ -55,6 +58,7 @@ export class TakeService {
       count,
       only: only ?? null,
       beneath: basis.beneath,
+      beneathTrims: basis.beneathTrims,
     });
     await this.doors.queue(take.id);
     return this.changed(take);
@@ -102,6 +106,14 @@ export class TakeService {
     return this.changed(take);
   }
 
+  /** Makes its playable copy again, if hand trims have changed since. */
+  async preview(id: string): Promise<TakeView> {
+    const take = await findTake(id);
+    const view = await this.view(take);
+    if (view.state === 'done' && !view.playable) await this.doors.queuePreview(id);
+    return view;
+  }
+
   async remove(id: string): Promise<void> {
     const take = await findTake(id);
     await take.update({ cancel: take.state === 'running', picked: false });
@@ -129,7 +141,13 @@ export class TakeService {
     const [picks, frames] = await Promise.all([picksOf(shot.id), framesOf(shot)]);
     const hashes = new Map<string, string | undefined>();
     for (const { removalId } of takes) hashes.set(removalId, basisOf(shot, removalId, picks, frames)?.hash);
-    return takes.map((take) => takeView(take, hashes.get(take.removalId) !== take.marksHash));
+    const all = await Take.findAll({ where: { shotId: shot.id }, attributes: ['id', 'removalId'], paranoid: false });
+    const byId = new Map(all.map((t) => [t.id, t]));
+    return takes.map((take) => {
+      const under = take.beneath.flatMap((id) => byId.get(id) ?? []);
+      const trims = trimsText(pictureTrims([...under, take], shot.document));
+      return takeView(take, hashes.get(take.removalId) !== take.marksHash, trims);
+    });
   }
 
   private tellOf(take: Take): Promise<void> {

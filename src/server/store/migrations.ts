@@ -219,4 +219,12 @@ export const MIGRATIONS: readonly Migration[] = [
     name: '009-completed-edits',
     up: sql('ALTER TABLE journal ADD COLUMN completes uuid; ALTER TABLE follows ADD COLUMN completes uuid;'),
   },
+  {
+    // Fills are trimmed by hand after they were computed.
+    name: '010-trims',
+    up: sql(`
+      ALTER TABLE takes ADD COLUMN beneath_trims jsonb NOT NULL DEFAULT '{}';
+      ALTER TABLE takes ADD COLUMN preview_trims text NOT NULL DEFAULT '';
+    `),
+  },
 ];

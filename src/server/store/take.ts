@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import {
   DataTypes,
   Model,
@@ -8,6 +9,7 @@ import {
 } from 'sequelize';
 import type { Marks } from '../../contract/document.ts';
 import type { MadeWith, TakeView, WorkState } from '../../contract/takes.ts';
+import type { Trims } from '../../contract/trim.ts';
 import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
 
 /** One computed result of a removal, with the marks and settings that made it. */
@@ -28,6 +30,10 @@ export class Take extends Model<InferAttributes<Take>, InferCreationAttributes<T
   declare only: CreationOptional<TakeView['only']>;
   /** Ids of the takes beneath, in order. */
   declare beneath: string[];
+  /** Hand trims of those beneath, as they were. */
+  declare beneathTrims: CreationOptional<Trims>;
+  /** Trims (see `trimsText`) that its playable copy was made with. */
+  declare previewTrims: CreationOptional<string>;
   declare state: CreationOptional<WorkState>;
   declare stage: CreationOptional<string>;
   declare progress: CreationOptional<number>;
@@ -56,6 +62,8 @@ export function defineTake(database: Sequelize): void {
       count: DataTypes.INTEGER,
       only: DataTypes.JSONB,
       beneath: DataTypes.JSONB,
+      beneathTrims: { type: DataTypes.JSONB, defaultValue: {} },
+      previewTrims: { type: DataTypes.TEXT, defaultValue: '' },
       ...WORK_COLUMNS,
       finished: { type: DataTypes.JSONB, defaultValue: [] },
       outcome: DataTypes.JSONB,
@@ -67,7 +75,12 @@ export function defineTake(database: Sequelize): void {
   );
 }
 
-export function takeView(take: Take, stale: boolean): TakeView {
+/** A short name of trims as text. */
+export const trimsKey = (text: string): string =>
+  text === '' ? '' : createHash('sha256').update(text).digest('hex').slice(0, 16);
+
+/** @param trims - What decides on its picture now: see {@link trimsText}. */
+export function takeView(take: Take, stale: boolean, trims: string): TakeView {
   const { id, shotId, removalId, name, draft, settings, first, count, beneath, finished, outcome, picked } = take;
   return {
     id,
@@ -83,6 +96,8 @@ export function takeView(take: Take, stale: boolean): TakeView {
     finished: finished.map(([a, b]) => [a + first, b + first]),
     picked,
     stale,
+    trims: trimsKey(trims),
+    playable: take.state === 'done' && take.previewTrims === trims,
     outcome: outcome ?? null,
     createdAt: take.createdAt.toISOString(),
     ...workView(take),

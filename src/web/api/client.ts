@@ -68,6 +68,7 @@ export const api = {
   cancelTake: (id: string) => call<TakeView>('POST', `/takes/${id}/cancel`),
   resumeTake: (id: string) => call<TakeView>('POST', `/takes/${id}/resume`),
   removeTake: (id: string) => call<undefined>('DELETE', `/takes/${id}`),
+  previewTake: (id: string) => call<TakeView>('POST', `/takes/${id}/preview`),
   restoreTake: (id: string) => call<TakeView>('POST', `/takes/${id}/restore`),
 
   follows: (shotId: string) => call<FollowView[]>('GET', `/shots/${shotId}/follows`),
@@ -96,12 +97,14 @@ export const api = {
   removeExport: (id: string) => call<undefined>('DELETE', `/exports/${id}`),
 };
 
+const withTrims = (trims: string): string => (trims ? `?trims=${trims}` : '');
+
 export const urls = {
   strip: (clipId: string): string => `/api/clips/${clipId}/strip`,
   clipProxy: (clipId: string): string => `/api/clips/${clipId}/proxy`,
   clipFrame: (clipId: string, frame: number): string => `/api/clips/${clipId}/frames/${frame}`,
-  takeProxy: (takeId: string): string => `/api/takes/${takeId}/proxy`,
-  takeFrame: (takeId: string, frame: number): string => `/api/takes/${takeId}/frames/${frame}`,
+  takeProxy: ({ id, trims }: TakeView): string => `/api/takes/${id}/proxy${withTrims(trims)}`,
+  takeFrame: ({ id, trims }: TakeView, frame: number): string => `/api/takes/${id}/frames/${frame}${withTrims(trims)}`,
   shapes: (shotId: string, removalId: string, kind: 'svg' | 'json'): string =>
     `/api/shots/${shotId}/removals/${removalId}/${kind}`,
   trackTable: (shotId: string, trackId: string, kind: 'csv' | 'json'): string =>

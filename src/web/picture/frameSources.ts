@@ -12,7 +12,8 @@ const KEPT_SHARP = 12;
 
 /** Frames of a clip and of its takes, as layers to draw. */
 export class FrameSources {
-  private readonly proxies = new Map<string, ProxySource>();
+  /** By take; the copy with earlier hand trims makes way. */
+  private readonly proxies = new Map<string, { url: string; source: ProxySource }>();
   private readonly sharp = new Map<string, Promise<ImageBitmap | undefined>>();
   private readonly rate: number;
   private readonly original: ProxySource;
@@ -30,9 +31,9 @@ export class FrameSources {
   async get(subject: Subject, frame: number): Promise<Layer | undefined> {
     const take = subject === 'original' ? undefined : this.takeOf(subject);
     if (take && isFinished(take, frame)) {
-      const planes = take.state === 'done' ? await this.takeProxy(take).get(frame) : undefined;
+      const planes = take.playable ? await this.takeProxy(take).get(frame) : undefined;
       if (planes) return { kind: 'planes', planes };
-      // A take at work has no proxy yet: its finished frames are fetched one by one.
+      // A take at work, or just trimmed by hand, has no proxy yet: its frames are fetched one by one.
       const bitmap = await this.getSharp(subject, frame);
       if (bitmap) return { kind: 'bitmap', bitmap };
     }
@@ -44,11 +45,12 @@ export class FrameSources {
   getSharp(subject: Subject, frame: number): Promise<ImageBitmap | undefined> {
     const take = subject === 'original' ? undefined : this.takeOf(subject);
     const fromTake = take && isFinished(take, frame);
-    const url = fromTake ? urls.takeFrame(take.id, frame) : urls.clipFrame(this.clip.id, frame);
+    const url = fromTake ? urls.takeFrame(take, frame) : urls.clipFrame(this.clip.id, frame);
     let found = this.sharp.get(url);
     if (!found) {
       found = fetchBitmap(url);
       this.sharp.set(url, found);
+      void found.then((bitmap) => bitmap ?? this.sharp.delete(url));
       for (const [old, picture] of this.sharp) {
         if (this.sharp.size <= KEPT_SHARP) break;
         this.sharp.delete(old);
@@ -61,7 +63,7 @@ export class FrameSources {
   /** Decodes ahead, so that playing need not wait. */
   prefetch(subject: Subject, frame: number): void {
     const take = subject === 'original' ? undefined : this.takeOf(subject);
-    void (take?.state === 'done' ? this.takeProxy(take) : this.original).get(frame);
+    void (take?.playable ? this.takeProxy(take) : this.original).get(frame);
   }
 
   /** Width of a proxy, px, per px of the frame. */
@@ -71,15 +73,17 @@ export class FrameSources {
   }
 
   close(): void {
-    for (const source of [this.original, ...this.proxies.values()]) source.close();
+    this.original.close();
+    for (const { source } of this.proxies.values()) source.close();
   }
 
   private takeProxy(take: TakeView): ProxySource {
-    let source = this.proxies.get(take.id);
-    if (!source) {
-      source = new ProxySource(urls.takeProxy(take.id), this.rate, take.first, take.count);
-      this.proxies.set(take.id, source);
-    }
+    const url = urls.takeProxy(take);
+    const held = this.proxies.get(take.id);
+    if (held?.url === url) return held.source;
+    held?.source.close();
+    const source = new ProxySource(url, this.rate, take.first, take.count);
+    this.proxies.set(take.id, { url, source });
     return source;
   }
 }

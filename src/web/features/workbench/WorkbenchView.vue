@@ -29,6 +29,7 @@ import { useTracks } from './tracksStore.ts';
 import { boundsOf } from '../../marks/pathEdits.ts';
 import { useStage } from './stageStore.ts';
 import TakeList from './TakeList.vue';
+import TrimPanel from './TrimPanel.vue';
 import TransportBar from './TransportBar.vue';
 import { useShortcuts } from './useShortcuts.ts';
 import ViewBar from './ViewBar.vue';
@@ -258,6 +259,12 @@ watch(
       <OutlinePanel :frame="frame" @go="(f) => player && (player.pause(), player.go(f))" />
       <ShapePanel :shot="shot" :frame="frame" @follow="follow" />
       <TakeList v-if="stage.removalId" />
+      <TrimPanel
+        v-if="work.pickOf(stage.removalId) && doc.document.removals[stage.removalId]"
+        :removal="doc.document.removals[stage.removalId]"
+        :frame="frame"
+        @go="(f) => player && (player.pause(), player.go(f))"
+      />
       <ExportList ref="exportsPanel" />
     </aside>
 

@@ -57,6 +57,8 @@ const take = (more: Partial<TakeView>): TakeView => ({
   first: 0,
   count: 50,
   stale: false,
+  trims: '',
+  playable: true,
   picked: true,
   only: null,
   beneath: [],

@@ -168,7 +168,7 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
   );
   // Frames of a take at work become visible as they are finished.
   watch(
-    () => work.takes.map((t) => `${t.id}${t.state}${JSON.stringify(t.finished)}`).join(),
+    () => work.takes.map((t) => `${t.id}${t.state}${t.trims}${t.playable}${JSON.stringify(t.finished)}`).join(),
     () => ['filled', 'wipe', 'difference'].includes(stage.view) && void player?.redraw(),
   );
 

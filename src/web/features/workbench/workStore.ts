@@ -1,9 +1,12 @@
 import { defineStore } from 'pinia';
-import { computed, ref, shallowRef } from 'vue';
+import { computed, ref, shallowRef, watch } from 'vue';
 import type { ExportBody, ExportView, TakeBody, TakeView } from '../../../contract/takes.ts';
 import { api } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
+
+/** A trim rests this long before a playable copy is made with it, ms. */
+const REST_MS = 1500;
 
 /** Takes and exports of the shot at hand, kept true by the server's events. */
 export const useWork = defineStore('work', () => {
@@ -63,6 +66,14 @@ export const useWork = defineStore('work', () => {
       await loadExports();
       return row;
     });
+
+  /** Takes whose hand trims changed get a new playable copy once the hand rests. */
+  let rest: ReturnType<typeof setTimeout> | undefined;
+  const outdated = computed(() => takes.value.filter((t) => t.state === 'done' && t.picked && !t.playable));
+  watch(outdated, (list) => {
+    clearTimeout(rest);
+    if (list.length > 0) rest = setTimeout(() => list.forEach((t) => void act(() => api.previewTake(t.id))), REST_MS);
+  });
 
   const takesOf = (removalId: string): TakeView[] => takes.value.filter((t) => t.removalId === removalId);
   const takeById = (id: string): TakeView | undefined => takes.value.find((t) => t.id === id);
