@@ -187,6 +187,94 @@ describe('a hand trim', () => {
   });
 });
 
+describe('a plate', () => {
+  const plate = (output: string, ...more: string[]): SpawnSyncReturns<Buffer> =>
+    mnestra(
+      'plate',
+      '--input',
+      shot.clip,
+      '--matte',
+      shot.matte,
+      '--output',
+      at(output),
+      '--quiet',
+      '--frame',
+      '12',
+      ...more,
+    );
+
+  it.each([
+    ['the mean of those that agree, as PNG', 'mean.png', []],
+    ['the median of all, as TIFF', 'median.tif', ['--median']],
+  ])('is built from the shot as %s, and a fill from it is nearly the truth', (_, name, more) => {
+    expect(String(plate(name, ...more).stderr)).toBe('');
+    const args = ['--plate', `${at(name)},12`, '--sources', 'plate,colours', '--report', at('report.json')];
+    expect(String(fill(`${name}.mkv`, ...args).stderr)).toBe('');
+    expect(errorInHole(at(`${name}.mkv`))).toBeLessThan(2 * errorInHole(at('full.mkv')));
+  });
+
+  it('is made by the draft of a fill too', () => {
+    expect(
+      fill('plate-draft.mkv', '--plate', `${at('mean.png')},12`, '--sources', 'plate,colours', '--draft').status,
+    ).toBe(0);
+    expect(errorInHole(at('plate-draft.mkv'))).toBeLessThan(0.5 * errorInHole(shot.clip));
+  });
+
+  it('keeps the colours of what went out and was brought back as it was', () => {
+    expect(
+      fill(
+        'from-plate.mkv',
+        '--plate',
+        `${at('mean.png')},12`,
+        '--sources',
+        'plate,colours',
+        '--no-grain',
+        '--light',
+        '0',
+      ).status,
+    ).toBe(0);
+    const [result, truth, matte] = [planes(at('from-plate.mkv')), planes(shot.truth), planes(shot.matte, 'gray')];
+    const differences: number[] = [];
+    for (let i = 12 * W * H; i < 13 * W * H; i++) {
+      const k = i + 12 * W * H * 0.5;
+      if (matte[i] === 255) differences.push(result[k] - truth[k]);
+    }
+    differences.sort((a, b) => a - b);
+    expect(Math.abs(differences[differences.length >> 1])).toBeLessThanOrEqual(1);
+  });
+
+  it('that is none, or has another size, is refused with what to do', () => {
+    writeFileSync(at('text.png'), 'no picture');
+    const ffmpeg = [
+      '-loglevel',
+      'error',
+      '-y',
+      '-f',
+      'lavfi',
+      '-i',
+      'color=red:s=64x64',
+      '-frames:v',
+      '1',
+      at('small.png'),
+    ];
+    expect(spawnSync('ffmpeg', ffmpeg).status).toBe(0);
+    for (const [name, sentence] of [
+      ['text.png', 'Bring in a PNG or a TIFF'],
+      ['small.png', 'The picture is 64x64, the footage 384x216'],
+      ['nowhere.png', 'There is no file'],
+    ]) {
+      const { status, stderr } = fill('never.mkv', '--plate', `${at(name)},12`);
+      expect([status, String(stderr)]).toEqual([3, expect.stringContaining(sentence)]);
+    }
+    expect(fill('never.mkv', '--plate', at('mean.png')).status).toBe(2);
+    expect(fill('never.mkv', '--plate', `${at('mean.png')},900`).status).toBe(2);
+    expect(fill('never.mkv', '--sources', 'plate').status).toBe(2);
+    expect(plate('plate.jpg').status).toBe(2);
+    expect(plate('never.png', '--first', '20', '--last', '10').status).toBe(2);
+    expect(existsSync(at('never.mkv')) || existsSync(at('never.png'))).toBe(false);
+  });
+});
+
 describe('mnestra reveal', () => {
   it('writes totals, frames and a grey video of the same size', () => {
     const { status } = mnestra(

@@ -18,6 +18,7 @@ import { RawStore } from '../media/rawStore.ts';
 import { PatchFiles, TakeWork, type TakeResult } from '../media/take.ts';
 import { isAsItIs, useMatte, type MatteUse } from './matteUse.ts';
 import { noticesOf } from './notices.ts';
+import { preparePlate } from './plate.ts';
 import type { Terminal } from './terminal.ts';
 import { readTrim } from './trimFile.ts';
 
@@ -34,6 +35,8 @@ export interface FillRequest extends Marked {
   output: string;
   settings: FillSettings;
   draft: boolean;
+  /** A picture of the background, and the frame at which it lies. */
+  plate?: { file: string; frame: number };
   /** Hand trims, as a file. */
   trim?: string;
   threads?: number;
@@ -157,13 +160,18 @@ async function compute(
     await writeSmallMattes(full, small.mattes.path, small.mattes.format, small.factor);
     full.close();
   }
+  const { plate } = request;
+  if (plate && plate.frame >= p.clip.frames) {
+    throw new AppError('usage', `--plate: the clip has the frames 0 to ${p.clip.frames - 1}.`);
+  }
+  const still = plate && { frame: plate.frame, path: await preparePlate(plate.file, p) };
   const work = new TakeWork({
     frames: small?.frames ?? p.frames,
     mattes: small?.mattes ?? p.mattes,
     draft: small && { format: p.stored.format, factor: small.factor },
     count: p.clip.frames,
     folder: join(p.folder, 'take'),
-    settings: request.settings,
+    settings: { ...request.settings, plate: still },
     threads: request.threads,
     signal,
     onProgress: ({ stage, done }) => terminal.progress(stage, done),

@@ -8,6 +8,7 @@ import { coverageCommand } from './coverage.ts';
 import { fillCommand } from './fill.ts';
 import { moversCommand } from './movers.ts';
 import { outlineCommand } from './outline.ts';
+import { plateCommand } from './plate.ts';
 import { probeCommand } from './probe.ts';
 import { revealCommand } from './reveal.ts';
 import { Terminal } from './terminal.ts';
@@ -22,6 +23,7 @@ const HELP = `mnestra: removes what should not be in a shot
       --sources LIST    where the fill comes from, in this order, of: ${SOURCE_KINDS.join(', ')} (${FILL_DEFAULTS.sources.join(',')})
       --donor N,DX,DY   the donor: an area of the same frame, DX and DY px away at frame N, moving with the background
       --trim FILE       brighter, warmer, moved …, by frame, as JSON (docs/formats.md)
+      --plate FILE,N    a picture of the background (PNG or TIFF, as large as a frame) that lies at frame N and moves with it
       --draft           small and quick
       --holdout FILE    what passes in front and stays: a grey video like the matte
       --grow PX         moves the matte's edge outward; below 0 inward (0)
@@ -33,6 +35,10 @@ const HELP = `mnestra: removes what should not be in a shot
   mnestra reveal --input FILE --matte FILE [--json FILE] [--output FILE] [--reach N] [--threads N], and the four above
       how much of each frame's hole the shot shows elsewhere: JSON (default: to the terminal), and a grey video
       (0 no hole, 85 unseen, 170 thin, 255 seen)
+  mnestra plate --input FILE --matte FILE --frame N --output FILE.png|.tif [--holdout FILE] [options]
+      a picture of the background at frame N, made of what all frames show; transparent where none shows it
+      --first N, --last N   frames to make it of (all)
+      --median          the median of all instead of the mean of those that agree
   mnestra track --input FILE --frame N --region "x,y x,y x,y x,y" --output FILE.csv|.json [options]
       follows a region over the shot: its corners and a confidence (0..1) for every frame
       --model NAME      richest motion to allow: ${TRACK_PARTS.join(', ')} (perspective)
@@ -76,6 +82,8 @@ const OPTIONS = {
   seed: { type: 'string' },
   threads: { type: 'string' },
   trim: { type: 'string' },
+  plate: { type: 'string' },
+  median: { type: 'boolean' },
   report: { type: 'string' },
   frame: { type: 'string' },
   region: { type: 'string' },
@@ -111,6 +119,7 @@ async function main(signal: AbortSignal): Promise<void> {
   try {
     if (command === 'fill') await fillCommand(fillRequest(values), terminal, signal);
     else if (command === 'reveal') await revealCommand(revealRequest(values), terminal, signal);
+    else if (command === 'plate') await plateCommand(plateRequest(values), terminal, signal);
     else if (command === 'track') await trackCommand(trackRequest(values), terminal, signal);
     else if (command === 'outline') await outlineCommand(outlineRequest(values), terminal, signal);
     else if (command === 'movers') await moversCommand(moversRequest(values), terminal, signal);
@@ -148,26 +157,29 @@ function fillRequest(v: Values) {
       ...sourcesOf(v),
     },
     draft: v.draft === true,
+    plate: v.plate === undefined ? undefined : plateOf(v.plate),
     trim: v.trim,
     threads: whole('--threads', v.threads, 1, 64),
     report: v.report,
   };
 }
 
-/** Sources in their order; a donor that is given but not named comes first. */
+/** Sources in their order; a plate or a donor that is given but not named comes first. */
 function sourcesOf(v: Values): { sources: readonly SourceKind[]; donor?: Donor } {
-  const donor = v.donor === undefined ? undefined : donorOf(v.donor);
   const named = v.sources?.split(',').map((name) => {
     const kind = SOURCE_KINDS.find((k) => k === name.trim());
     if (!kind) throw new AppError('usage', `--sources: “${name}” is none of ${SOURCE_KINDS.join(', ')}.`);
     return kind;
   });
-  const sources = named ?? (donor ? (['donor', ...FILL_DEFAULTS.sources] as const) : FILL_DEFAULTS.sources);
+  const given = (['plate', 'donor'] as const).filter((kind) => v[kind] !== undefined);
+  const sources = named ?? [...given, ...FILL_DEFAULTS.sources];
   if (new Set(sources).size < sources.length) throw new AppError('usage', '--sources names one more than once.');
-  if (sources.includes('donor') !== (donor !== undefined)) {
-    throw new AppError('usage', 'A donor among the --sources wants --donor N,DX,DY, and the other way round.');
+  for (const kind of ['plate', 'donor'] as const) {
+    if (sources.includes(kind) === given.includes(kind)) continue;
+    const wants = kind === 'plate' ? '--plate FILE,N' : '--donor N,DX,DY';
+    throw new AppError('usage', `A ${kind} among the --sources wants ${wants}, and the other way round.`);
   }
-  return { sources, donor };
+  return { sources, donor: v.donor === undefined ? undefined : donorOf(v.donor) };
 }
 
 function donorOf(text: string): Donor {
@@ -176,6 +188,24 @@ function donorOf(text: string): Donor {
     throw new AppError('usage', '--donor wants three numbers: the frame, and how far away it lies, x and y in px.');
   }
   return { frame, dx, dy };
+}
+
+function plateOf(text: string): { file: string; frame: number } {
+  const [, file, frame] = /^(.+),(\d+)$/.exec(text) ?? [];
+  if (file === undefined) throw new AppError('usage', '--plate wants a file and the frame at which it lies: FILE,N.');
+  return { file, frame: Number(frame) };
+}
+
+function plateRequest(v: Values) {
+  return {
+    ...marked(v),
+    frame: whole('--frame', required(v.frame, '--frame'), 0, 10_000_000)!,
+    first: whole('--first', v.first, 0, 10_000_000),
+    last: whole('--last', v.last, 0, 10_000_000),
+    statistic: v.median === true ? ('median' as const) : ('mean' as const),
+    output: required(v.output, '--output'),
+    threads: whole('--threads', v.threads, 1, 64),
+  };
 }
 
 function revealRequest(v: Values) {
@@ -315,6 +345,8 @@ const EXIT: Record<string, number> = {
   cut_off: 3,
   pixel_format: 3,
   matte_size: 3,
+  plate_size: 3,
+  not_picture: 3,
   matte_length: 3,
   disk_full: 4,
   ENOSPC: 4,

@@ -27,7 +27,7 @@ const LUMA: Record<string, [number, number]> = {
 type Coloured = Pick<ClipInfo, 'colour' | 'width' | 'height' | 'pixelFormat'>;
 
 /** What a clip's samples mean; untagged footage is guessed by its height. */
-function meaning({ colour, width, height, pixelFormat }: Coloured): { matrix: string; full: boolean } {
+export function meantMatrix({ colour, width, height, pixelFormat }: Coloured): { matrix: string; full: boolean } {
   const guess = Math.min(width, height) >= HD_HEIGHT ? 'bt709' : 'smpte170m';
   const full = colour.range === 'pc' || pixelFormat.startsWith('yuvj');
   return { matrix: MATRICES[colour.space ?? ''] ?? guess, full };
@@ -35,13 +35,13 @@ function meaning({ colour, width, height, pixelFormat }: Coloured): { matrix: st
 
 /** ffmpeg's `scale` options that say how a clip's samples are meant (ITU-R BT.601, BT.709, BT.2020). */
 export function colourMeaning(clip: Coloured): string {
-  const { matrix, full } = meaning(clip);
+  const { matrix, full } = meantMatrix(clip);
   return `in_color_matrix=${matrix}:in_range=${full ? 'pc' : 'tv'}`;
 }
 
 /** What the samples of a clip mean to the core. */
 export function colourModel(clip: Coloured, { pixelFormat }: Pick<StoredFormat, 'pixelFormat'>): ColourModel {
-  const { matrix, full } = meaning(clip);
+  const { matrix, full } = meantMatrix(clip);
   const [kr, kb] = LUMA[matrix];
   const kind = pixelFormat.startsWith('gbr') ? 'rgb' : pixelFormat.startsWith('gray') ? 'grey' : 'ycc';
   // RGB uses all values unless it says otherwise; grey is luma.

@@ -1,4 +1,4 @@
-import { closeSync, fsyncSync, openSync, readFileSync, renameSync, writeSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import { deserialize, serialize } from 'node:v8';
 import { chooseSources } from '../core/reveal/chooseSources.ts';
 import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
@@ -7,16 +7,17 @@ import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
-import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
+import { Gatherer, neededRect, union, type Statistic } from '../core/fill/gather.ts';
 import type { GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
 import { buildPlate, plateRect, type Plate } from '../core/fill/plate.ts';
-import { makeRegion, regionOf, readRegionPlane, type Region } from '../core/fill/region.ts';
+import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
+import { stillOf } from '../core/fill/stillPlate.ts';
 import { SourceFrames } from '../core/fill/sourceFrames.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
-import type { FrameFormat, Rect } from '../core/image/format.ts';
+import { snap, type FrameFormat, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
@@ -30,7 +31,9 @@ import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
 import type { Kernels } from '../kernels/index.ts';
+import { readPlate } from './plateFile.ts';
 import { RawStore } from './rawStore.ts';
+import { writeWhole } from './writeWhole.ts';
 
 export interface MovingTask {
   first: number;
@@ -110,6 +113,12 @@ export interface FinishTask {
   out: string;
 }
 
+export interface StillTask {
+  frame: number;
+  sources: number[];
+  statistic: Statistic;
+}
+
 export interface PlateTask {
   frame: number;
   box: Rect;
@@ -126,6 +135,7 @@ export class EngineSession {
   private finder?: VisibilityFinder;
   private meter?: LinkMeter;
   private pyramids?: Pyramids;
+  private still?: Plate;
 
   constructor(
     private readonly kernels: Kernels,
@@ -271,10 +281,20 @@ export class EngineSession {
     return results;
   }
 
+  /** What the shot shows of a whole frame. */
+  buildStill({ frame, sources, statistic }: StillTask): Plate {
+    const { format } = this.job.frames;
+    const whole = snap({ x: 0, y: 0, width: format.width, height: format.height }, TILE);
+    const region = makeRegion(this.kernels, frame, whole, this.mattes, true);
+    const work = [{ region, sources }];
+    return this.withGatherer(work, false, (g) => stillOf(g.gather(region, sources), format), statistic);
+  }
+
   private withGatherer<T>(
     work: readonly { region: Region; sources: readonly number[] }[],
     local: boolean,
     use: (gatherer: Gatherer) => T,
+    statistic: Statistic = 'mean',
   ): T {
     const motion = this.depthMotion();
     const rects = new Map<number, Rect>();
@@ -284,7 +304,7 @@ export class EngineSession {
     }
     return this.kernels.scoped(() => {
       const sources = new SourceFrames(this.kernels, this.frames, this.mattes, rects, SOURCE_BUDGET);
-      return use(new Gatherer(this.kernels, this.frames, motion, sources, this.job.settings.light / 100));
+      return use(new Gatherer(this.kernels, this.frames, motion, sources, this.job.settings.light / 100, statistic));
     });
   }
 
@@ -312,7 +332,14 @@ export class EngineSession {
       this.kernels,
       this.motion!,
       format,
-      new Completer(this.kernels, this.motion!, format, plates, settings.sources),
+      new Completer(
+        this.kernels,
+        this.motion!,
+        format,
+        { texture: plates, still: this.stillPlate() },
+        settings.sources,
+        settings.light / 100,
+      ),
       { models: grain, stillness },
       settings.light / 100,
       settings.seed,
@@ -328,6 +355,12 @@ export class EngineSession {
     });
     writeWhole(out, serialize(patches));
     return patches.map(({ frame, hole, unseen }) => ({ frame, hole, unseen }));
+  }
+
+  private stillPlate(): Plate | undefined {
+    const { sources, plate } = this.job.settings;
+    if (!plate || !sources.includes('plate')) return undefined;
+    return (this.still ??= { ...readPlate(plate.path), frame: plate.frame });
   }
 
   private donorOf(region: Region): ReturnType<typeof gatherDonor> | undefined {
@@ -370,17 +403,4 @@ function unpackFrame(stored: StoredFrame, depth: number): { planes: Float32Array
     planes: stored.planes.map((p) => scaled(p, 2 ** (depth - 16))),
     support: scaled(stored.support, 1 / 16),
   };
-}
-
-/** Writes under a temporary name, flushes and renames: a file that is there is whole. */
-export function writeWhole(path: string, data: Uint8Array): void {
-  const temporary = `${path}.part`;
-  const fd = openSync(temporary, 'w');
-  try {
-    for (let done = 0; done < data.length;) done += writeSync(fd, data, done);
-    fsyncSync(fd);
-  } finally {
-    closeSync(fd);
-  }
-  renameSync(temporary, path);
 }

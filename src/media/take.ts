@@ -5,18 +5,21 @@ import { join } from 'node:path';
 import { deserialize, serialize } from 'node:v8';
 import type { Patch } from '../core/fill/finish.ts';
 import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
+import type { Statistic } from '../core/fill/gather.ts';
 import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
-import type { FrameFormat, Rect } from '../core/image/format.ts';
+import { frameBytes, type FrameFormat, type Rect } from '../core/image/format.ts';
 import { boxOf, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, solveCamera, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { bestAnchor, REVEAL_LEVEL, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
 import { ladder, VisibilityFinder } from '../core/reveal/visibility.ts';
-import { writeWhole, type FrameChoice, type GatheredFrame, type SessionJob } from './engineSession.ts';
+import type { FrameChoice, GatheredFrame, SessionJob } from './engineSession.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
+import type { StoredPlate } from './plateFile.ts';
 import { EngineThreads, inStretches } from './threads.ts';
+import { writeWhole } from './writeWhole.ts';
 
 /** A stage of the work, in words for people, and how much of it is done (0..1). */
 export interface Progress {
@@ -59,6 +62,20 @@ export interface TakeResult {
   plates: number;
 }
 
+/** From which frames a plate is made, and how. */
+export interface StillWanted {
+  /** The one whose place and light it has. */
+  frame: number;
+  /** Inclusive. */
+  first: number;
+  last: number;
+  statistic: Statistic;
+}
+
+/** Frames that a plate is made of: as many as fit into so many bytes, within limits. */
+const STILL_BUDGET = 180 << 20;
+const [FEWEST_STILL, MOST_STILL] = [5, 25];
+
 /** Frames per chunk: the unit that is resumed, handed to threads and looked at for a cancel. */
 const CHUNK = 8;
 const MOST_PLATES = 4;
@@ -95,6 +112,18 @@ export class TakeWork {
     const maps = reveal.map((r) => (r.unseen > 0 ? r.map : undefined));
     const best = maps.some(Boolean) ? bestAnchor(maps, this.cells, await this.finder(motion)) : undefined;
     return { motion, reveal, cell, cols, rows, best };
+  }
+
+  /** A plate: what the frames first..last show of a whole frame, in its light. */
+  async still({ frame, first, last, statistic }: StillWanted): Promise<StoredPlate> {
+    await this.readMattes();
+    const motion = await this.solveMotion(FEW_LINKS, true);
+    const finder = await this.finder(motion);
+    const all = Array.from({ length: last - first + 1 }, (_, k) => first + k).filter((s) => finder.sameScene(s, frame));
+    const most = Math.floor(STILL_BUDGET / frameBytes(this.options.frames.format));
+    const sources = evenly(all, Math.max(FEWEST_STILL, Math.min(MOST_STILL, most)));
+    const { rect, planes, known } = await this.threads.run('buildStill', { frame, sources, statistic });
+    return { rect, planes, known };
   }
 
   private async finder(motion: CameraMotionData): Promise<VisibilityFinder> {
@@ -149,10 +178,12 @@ export class TakeWork {
     );
   }
 
-  private async solveMotion(distances: readonly number[]): Promise<CameraMotionData> {
-    const motion = this.cells.area.some((a) => a > 0)
-      ? await this.stageIfFolder('motion', () => this.measureMotion(distances))
-      : stillMotion(this.options.mattes.format, this.options.count);
+  /** @param always - Even if nothing is marked. */
+  private async solveMotion(distances: readonly number[], always = false): Promise<CameraMotionData> {
+    const motion =
+      always || this.cells.area.some((a) => a > 0)
+        ? await this.stageIfFolder('motion', () => this.measureMotion(distances))
+        : stillMotion(this.options.mattes.format, this.options.count);
     await this.threads.all('setMotion', motion);
     return motion;
   }
@@ -239,7 +270,11 @@ export class TakeWork {
       if (!best || (plates.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
       const box = unseenBox(maps[best.frame]!, this.cells);
       const around = fromFrames ? ladder(best.frame, reach, this.options.count) : [];
-      const others = spread(around.filter((s) => finder.sameScene(s, best.frame)));
+      // What surrounds the unseen part is fused from about a dozen frames.
+      const others = evenly(
+        around.filter((s) => finder.sameScene(s, best.frame)),
+        11,
+      );
       const plate = await this.threads.run('buildPlate', {
         frame: best.frame,
         box,
@@ -305,11 +340,11 @@ function unseenBox(map: Uint8Array, { cell, cols, rows }: MatteCells): Rect {
   return { x: x0 * cell, y: y0 * cell, width: (x1 - x0 + 1) * cell, height: (y1 - y0 + 1) * cell };
 }
 
-/** About a dozen frames of all: what surrounds the unseen part is fused from them. */
-function spread(all: readonly number[]): number[] {
-  const step = Math.max(1, all.length / 11);
+/** At most so many of all, evenly spread. */
+function evenly(all: readonly number[], most: number): number[] {
+  const step = Math.max(1, all.length / most);
   const out: number[] = [];
-  for (let i = 0; Math.floor(i) < all.length && out.length < 11; i += step) out.push(all[Math.floor(i)]);
+  for (let i = 0; Math.floor(i) < all.length && out.length < most; i += step) out.push(all[Math.floor(i)]);
   return out;
 }
 

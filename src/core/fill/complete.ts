@@ -6,10 +6,14 @@ import { membrane } from './membrane.ts';
 import { samplePlate, type Plate } from './plate.ts';
 import { planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
-import { cellSums, plusField } from './smoothField.ts';
+import { cellSums, plusField, type CellSums } from './smoothField.ts';
+import { strangeCells } from './strangeCells.ts';
 
 /** Support up to which a gathered pixel counts as unseen. */
 export const UNSEEN_SUPPORT = 0.02;
+
+/** A plate has next to no grain of its own: it counts as a mean of so many frames. */
+const PLATE_SUPPORT = 100;
 
 /** What the sources say of one region. */
 export interface Known {
@@ -37,14 +41,22 @@ interface Layer {
   covers: Uint8Array;
 }
 
+/** Completed pieces for what is unseen, in the order of their use, and a plate that a person has chosen. */
+export interface Plates {
+  texture: readonly Plate[];
+  still?: Plate;
+}
+
 /** Fills a region from its sources in their order, each joined to what is known before it. */
 export class Completer {
   constructor(
     private readonly kernels: Kernels,
     private readonly motion: CameraMotion,
     private readonly format: FrameFormat,
-    private readonly plates: readonly Plate[],
+    private readonly plates: Plates,
     private readonly order: readonly SourceKind[],
+    /** Strength of the light match, 0..1: a still plate's is matched along the border. */
+    private readonly light: number,
   ) {}
 
   complete(known: Known): Completed {
@@ -78,7 +90,8 @@ export class Completer {
     const { region } = known;
     if (kind === 'frames') this.useFrames(known, out, open);
     else if (kind === 'donor' && known.donor) this.useDonor(known.donor, region, out, open);
-    else if (kind === 'texture') this.usePlates(known, out, open);
+    else if (kind === 'plate' && this.plates.still) this.usePlate(this.plates.still, known, out, open);
+    else if (kind === 'texture') this.useTexture(known, out, open);
     else if (kind === 'colours') this.useColours(region, out.layers, open);
   }
 
@@ -94,25 +107,37 @@ export class Completer {
   private useDonor(donor: NonNullable<Known['donor']>, region: Region, out: Completed, open: Uint8Array): void {
     const covers = coverage(donor.support);
     for (let i = 0; i < open.length; i++) if (covers[i] & open[i]) out.support[i] = 1;
-    this.join(out, region, open, { planes: donor.planes, covers });
+    this.join(out, region, open, { planes: donor.planes, covers }, 1);
   }
 
-  private usePlates({ region, transfer }: Known, out: Completed, open: Uint8Array): void {
-    for (const plate of this.plates) {
-      if (!this.motion.sameScene(plate.frame, region.frame)) continue;
-      if (left(region, open) === 0) return;
-      // The transfer reaches into the tiles around those that are used.
-      const wanted = nearTilesOf(region, open, 2);
-      const { planes, covers } = samplePlate(this.kernels, plate, region, wanted, this.motion, this.format);
-      planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
-      const near = nearTilesOf(region, open, 1);
-      // Beyond the active tiles neither the transfer nor what is known has values.
-      for (let i = 0; i < covers.length; i++) {
-        const tile = tileAt(region, i);
-        if (near[tile] === 0 || region.active[tile] === 0) covers[i] = 0;
-      }
-      this.join(out, region, open, { planes, covers });
+  private useTexture(known: Known, out: Completed, open: Uint8Array): void {
+    for (const plate of this.plates.texture) {
+      const layer = this.layerOf(plate, known, open);
+      if (layer) this.join(out, known.region, open, layer);
     }
+  }
+
+  private usePlate(plate: Plate, known: Known, out: Completed, open: Uint8Array): void {
+    const layer = this.layerOf(plate, known, open);
+    if (!layer) return;
+    for (let i = 0; i < open.length; i++) if (layer.covers[i] & open[i]) out.support[i] = PLATE_SUPPORT;
+    this.join(out, known.region, open, layer, this.light);
+  }
+
+  /** A plate as a region sees it, where something is open; undefined if that is nowhere, or in another scene. */
+  private layerOf(plate: Plate, { region, transfer }: Known, open: Uint8Array): Layer | undefined {
+    if (!this.motion.sameScene(plate.frame, region.frame) || left(region, open) === 0) return undefined;
+    // The transfer reaches into the tiles around those that are used.
+    const wanted = nearTilesOf(region, open, 2);
+    const { planes, covers } = samplePlate(this.kernels, plate, region, wanted, this.motion, this.format);
+    planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
+    const near = nearTilesOf(region, open, 1);
+    // Beyond the active tiles neither the transfer nor what is known has values.
+    for (let i = 0; i < covers.length; i++) {
+      const tile = tileAt(region, i);
+      if (near[tile] === 0 || region.active[tile] === 0) covers[i] = 0;
+    }
+    return { planes, covers };
   }
 
   /** Where nothing at all is known: a smooth continuation of the surroundings. */
@@ -128,14 +153,29 @@ export class Completer {
     open.fill(0);
   }
 
-  /** Takes a layer where it is known and wanted, plus a membrane of what differs on pixels that are known already. */
-  private join(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer): void {
-    const joined = planes.map((samples, plane) => {
-      const known = out.layers[plane];
-      const { sum, weight } = cellSums(region, this.format, plane, (i, luma) =>
-        open[luma] === 0 && covers[luma] === 1 ? known[i] - samples[i] : undefined,
+  /**
+   * Takes a layer where it is known and wanted, plus a membrane of what differs on pixels that are known already.
+   * @param strength - Of that membrane, 0..1, for a layer that shows what is truly there: what passes before the border
+   *   is then left out of it.
+   */
+  private join(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, strength?: number): void {
+    const differences = (plane: number, of = (v: number): number => v): CellSums => {
+      const [known, samples] = [out.layers[plane], planes[plane]];
+      return cellSums(region, this.format, plane, (i, luma) =>
+        open[luma] === 0 && covers[luma] === 1 ? of(known[i] - samples[i]) : undefined,
       );
-      const field = membrane(offsetGrid(region), sum, weight);
+    };
+    const unit = 2 ** (this.format.depth - 8);
+    const strange =
+      strength === undefined
+        ? undefined
+        : strangeCells(offsetGrid(region), differences(0), differences(0, Math.abs), unit);
+    const joined = planes.map((samples, plane) => {
+      const { sum, weight } = differences(plane);
+      strange?.forEach((s, i) => {
+        if (s === 1) sum[i] = weight[i] = 0;
+      });
+      const field = membrane(offsetGrid(region), sum, weight).map((v) => v * (strength ?? 1));
       return plusField(this.kernels, samples, region, this.format, plane, field);
     });
     this.take(out, region, open, { planes: joined, covers });

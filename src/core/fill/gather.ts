@@ -1,7 +1,9 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameMap } from '../depth/frameMap.ts';
+import { BandBuffers } from './bandBuffers.ts';
 import { median } from '../geometry/linear.ts';
 import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } from '../image/format.ts';
+import { medianOfChroma, medianOfLuma } from './medianBand.ts';
 import type { LightFit } from './light.ts';
 import { measureLights } from './rimLight.ts';
 import { planeSize, readRegionPlane, TILE, type Region } from './region.ts';
@@ -20,6 +22,9 @@ export interface Gathered {
   /** The frame's own samples per colour plane. */
   own: Float32Array[];
 }
+
+/** What of the sources that see a px becomes the sample: the mean of those that agree, or the median of all. */
+export type Statistic = 'mean' | 'median';
 
 /** Points of the rim on which a source's light and error are measured. */
 const RIM_POINTS = 600;
@@ -78,6 +83,7 @@ export class Gatherer {
     private readonly sourceFrames: SourceFrames,
     /** Strength of the light match, 0..1. */
     private readonly light: number,
+    private readonly statistic: Statistic = 'mean',
   ) {
     this.unit = 2 ** (frames.format.depth - 8);
   }
@@ -190,6 +196,7 @@ export class Gatherer {
       band.support,
       band.lumaSamples,
     );
+    if (this.statistic === 'median') medianOfLuma(kernels, band, n);
     out.planes[0].set(kernels.f32(band.mean, band.lumaSamples), row * band.lumaSamples);
     out.support.set(kernels.f32(band.support, band.lumaSamples), row * band.lumaSamples);
     for (let plane = 1; plane < format.colourPlanes; plane++) {
@@ -212,6 +219,7 @@ export class Gatherer {
           stepY,
         );
       }
+      if (this.statistic === 'median') medianOfChroma(kernels, band, n, plane, params[plane], width, stepX, stepY);
       out.planes[plane].set(kernels.f32(band.mean, band.samples[plane]), row * band.samples[plane]);
     }
   }
@@ -230,34 +238,5 @@ export class Gatherer {
       }),
     );
     return { params, tau: TAU_SIGMAS * typical + TAU_LEVELS * this.unit };
-  }
-}
-
-/** Kernel memory for one row of tiles of all sources. */
-class BandBuffers {
-  readonly lumaSamples: number;
-  /** Samples of a band per plane. */
-  readonly samples: number[];
-  readonly values: number[];
-  readonly usable: number;
-  readonly weights: number;
-  readonly params: number;
-  readonly mean: number;
-  readonly support: number;
-  readonly active: number;
-  readonly map: number;
-
-  constructor(kernels: Kernels, region: Region, format: FrameFormat, sources: number) {
-    this.lumaSamples = region.rect.width * TILE;
-    this.samples = format.planes.slice(0, format.colourPlanes).map((p) => this.lumaSamples / (p.stepX * p.stepY));
-    this.values = this.samples.map((n) => kernels.alloc(n * sources * 4));
-    for (const [i, at] of this.values.entries()) kernels.f32(at, this.samples[i] * sources).fill(0);
-    this.usable = kernels.alloc(this.lumaSamples * sources);
-    this.weights = kernels.alloc(this.lumaSamples * sources * 4);
-    this.params = kernels.alloc(sources * 12);
-    this.mean = kernels.alloc(this.lumaSamples * 4);
-    this.support = kernels.alloc(this.lumaSamples * 4);
-    this.active = kernels.alloc(region.cols);
-    this.map = kernels.alloc((region.cols + 1) * 16);
   }
 }

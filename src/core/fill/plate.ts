@@ -6,12 +6,14 @@ import { patchFill, type Incomplete } from './patchFill.ts';
 import { planeSize, TILE, tileCorners, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
 
-/** A completed piece of one frame, from which the unseen parts of all frames are taken. Plain data. */
+/** A picture of the background at one frame, which moves with the camera's plane. Plain data. */
 export interface Plate {
   frame: number;
   rect: Rect;
   /** Per colour plane, samples scaled to 16 bit. */
   planes: Uint16Array[];
+  /** Per luma px of the rectangle: 1 = it shows the background there; missing = everywhere. */
+  known?: Uint8Array;
 }
 
 /** How far around the unseen part patches are looked for, as a share of the frame's long side. */
@@ -113,7 +115,33 @@ export function samplePlate(
       return values;
     });
   });
-  return { planes, covers: coverage(corners, region, wanted, plate.rect) };
+  const covers = coverage(corners, region, wanted, plate.rect);
+  if (plate.known) keepKnown(kernels, plate.known, plate.rect, corners, region, wanted, covers);
+  return { planes, covers };
+}
+
+/** A px taken from between known and unknown ones counts from this share on. */
+const KNOWN_SHARE = 0.98;
+
+/** Takes from what is covered the px at which the plate knows nothing. */
+function keepKnown(
+  kernels: Kernels,
+  known: Uint8Array,
+  rect: Rect,
+  corners: Float32Array,
+  { cols, rows }: Region,
+  wanted: Uint8Array,
+  covers: Uint8Array,
+): void {
+  kernels.scoped(() => {
+    const full = Uint16Array.from(known, (k) => k * 255);
+    const local = corners.map((v, i) => v - (i % 2 === 0 ? rect.x : rect.y));
+    const out = kernels.alloc(covers.length * 4);
+    const picture = { at: kernels.put(full), width: rect.width, height: rect.height };
+    warpPlane(kernels, picture, local, cols, rows, wanted, 1, 1, out);
+    const share = kernels.f32(out, covers.length);
+    for (let i = 0; i < covers.length; i++) if (share[i] < KNOWN_SHARE * 255) covers[i] = 0;
+  });
 }
 
 /** The wanted tiles whose corners all lie well inside the plate. */

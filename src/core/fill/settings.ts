@@ -1,8 +1,8 @@
 /**
- * Where the pixels of a fill come from: other frames that see the place; a donor area of the same frame; texture made of the
- * surroundings; their colours, smoothly continued.
+ * Where the pixels of a fill come from: other frames that see the place; a plate; a donor area of the same frame; texture made
+ * of the surroundings; their colours, smoothly continued.
  */
-export const SOURCE_KINDS = ['frames', 'donor', 'texture', 'colours'] as const;
+export const SOURCE_KINDS = ['frames', 'plate', 'donor', 'texture', 'colours'] as const;
 export type SourceKind = (typeof SOURCE_KINDS)[number];
 
 /** The area that is copied over a removal: at `frame` it lies (dx, dy) px from it, and it moves as the background does. */
@@ -10,6 +10,12 @@ export interface Donor {
   frame: number;
   dx: number;
   dy: number;
+}
+
+/** A plate: a file of {@link Plate}, and the frame at which it lies as it is. */
+export interface PlateUse {
+  path: string;
+  frame: number;
 }
 
 /** What a person can set on a take. */
@@ -25,6 +31,7 @@ export interface FillSettings {
   /** In this order: what the first does not know, the next fills; what none knows gets its surroundings' colours. */
   sources: readonly SourceKind[];
   donor?: Donor;
+  plate?: PlateUse;
 }
 
 export const FILL_DEFAULTS: FillSettings = {

@@ -1,0 +1,14 @@
+import { closeSync, fsyncSync, openSync, renameSync, writeSync } from 'node:fs';
+
+/** Writes under a temporary name, flushes and renames: a file that is there is whole. */
+export function writeWhole(path: string, data: Uint8Array): void {
+  const temporary = `${path}.part`;
+  const fd = openSync(temporary, 'w');
+  try {
+    for (let done = 0; done < data.length;) done += writeSync(fd, data, done);
+    fsyncSync(fd);
+  } finally {
+    closeSync(fd);
+  }
+  renameSync(temporary, path);
+}
