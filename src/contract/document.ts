@@ -4,6 +4,7 @@ import type { Ride } from '../core/shapes/ride.ts';
 import type { Ease, PathPoint, Removal, Shape } from '../core/shapes/shape.ts';
 import type { LossReason } from '../core/tracking/followRegion.ts';
 import type { Quad, TrackPart } from '../core/tracking/regionModel.ts';
+import type { PlateNode } from './plates.ts';
 import type { TrimNode } from './trim.ts';
 
 /**
@@ -69,6 +70,7 @@ export interface TakeSettings {
   sources?: SourceKind[];
   /** Frame of the clip, px of the picture as shown. */
   donor?: Donor;
+  plate?: PlateNode;
 }
 
 export interface ShapeNode {

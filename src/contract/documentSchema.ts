@@ -82,6 +82,7 @@ export const takeSettings = Joi.object<TakeSettings, true>({
     dx: place.required(),
     dy: place.required(),
   }),
+  plate: Joi.object({ file: Joi.string().pattern(id).required(), frame: frame.required(), name }),
 });
 
 const trimNumbers = (settle: (number: Joi.NumberSchema, field: keyof Trim) => Joi.NumberSchema) =>

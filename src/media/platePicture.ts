@@ -49,6 +49,31 @@ export async function writePlatePicture(
   }
 }
 
+/** Long side of a plate that is to be looked at in a panel, px. */
+const SMALL_SIDE = 560;
+
+/** Writes a plate as a small upright PNG, 8 bit with alpha. */
+export async function writeSmallPlate(
+  plate: StoredPlate,
+  clip: ClipInfo,
+  stored: StoredFormat,
+  output: string,
+): Promise<void> {
+  const whole = `${output}.whole.png`;
+  const part = `${output}.part.png`;
+  try {
+    await writePlatePicture(plate, clip, stored, whole);
+    const fit = `scale=w=${SMALL_SIDE}:h=${SMALL_SIDE}:force_original_aspect_ratio=decrease:flags=area,format=rgba`;
+    await pipeThroughFfmpeg(
+      [...FILES_ONLY, '-i', whole, '-vf', fit, '-frames:v', '1', '-update', '1', '-y', part],
+      undefined,
+    );
+    await rename(part, output);
+  } finally {
+    for (const path of [whole, part]) await rm(path, { force: true });
+  }
+}
+
 /**
  * Reads a picture as a plate of a clip: PNG, TIFF, or what else ffmpeg reads. Where it is transparent it knows nothing.
  * @throws AppError `no_file`, `not_picture`, `plate_size`, `pixel_format` for a plate of grey footage.

@@ -261,6 +261,7 @@ describe('the schema', () => {
         '008-mattes',
         '009-completed-edits',
         '010-trims',
+        '011-plates',
       ],
       again: [],
       clips: [{ name: 'kept.mp4' }],

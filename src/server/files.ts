@@ -16,6 +16,7 @@ export class Files {
     'searches',
     'mattes',
     'tracks',
+    'plates',
     'exports',
     'scratch',
   ] as const;
@@ -56,6 +57,17 @@ export class Files {
   /** Frames of a matte that was brought in. */
   matte(id: string): string {
     return join(this.root, 'mattes', id);
+  }
+  /** A plate in the clip's own samples. */
+  plate(id: string): string {
+    return join(this.root, 'plates', `${id}.bin`);
+  }
+  /** A plate as a picture, made when it is asked for. */
+  platePicture(id: string, kind: 'small.png' | 'png' | 'tif'): string {
+    return join(this.root, 'plates', `${id}.${kind}`);
+  }
+  plateFiles(id: string): string[] {
+    return [this.plate(id), ...(['small.png', 'png', 'tif'] as const).map((kind) => this.platePicture(id, kind))];
   }
   get tracks(): string {
     return join(this.root, 'tracks');

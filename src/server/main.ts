@@ -9,6 +9,7 @@ import { clipRoutes } from './http/clipRoutes.ts';
 import { shotRoutes } from './http/shotRoutes.ts';
 import { exportRoutes, revealRoutes, takeRoutes } from './http/takeRoutes.ts';
 import { matteRoutes } from './http/matteRoutes.ts';
+import { plateRoutes } from './http/plateRoutes.ts';
 import { moverRoutes } from './http/moverRoutes.ts';
 import { outlineRoutes } from './http/outlineRoutes.ts';
 import { trackRoutes } from './http/trackRoutes.ts';
@@ -20,6 +21,7 @@ import { MatteService } from './services/mattes.ts';
 import { MoverService } from './services/movers.ts';
 import { OutlineService } from './services/outlines.ts';
 import { PictureService } from './services/pictures.ts';
+import { PlateService } from './services/plates.ts';
 import { PointThread } from './services/pointThread.ts';
 import { RevealService } from './services/reveals.ts';
 import { ShotService } from './services/shots.ts';
@@ -48,6 +50,7 @@ const tell = (event: ServerEvent): Promise<void> => events.tell(event);
 const stores = new FrameStores(files.stores, config.storeBudget);
 const pictures = new PictureService(files, stores);
 const mattes = new MatteService(files, { tell, queue: put.matte });
+const plates = new PlateService(files, { tell, queue: put.plate });
 const tracks = new TrackService(files, { tell, queue: put.follow });
 const endpoints = [
   ...clipRoutes(clips, pictures),
@@ -57,10 +60,16 @@ const endpoints = [
   ...trackRoutes(tracks),
   ...outlineRoutes(new OutlineService(files, stores, pictures, new PointThread()), tracks),
   ...matteRoutes(mattes),
+  ...plateRoutes(plates),
   ...moverRoutes(new MoverService(files, { tell, queue: put.search })),
   ...exportRoutes(new ExportService(files, { tell, queue: put.export })),
 ];
-const app = createApp({ endpoints, events, uploads: uploadServer(config, files, { clips, mattes }), page: PAGE });
+const app = createApp({
+  endpoints,
+  events,
+  uploads: uploadServer(config, files, { clips, mattes, plates }),
+  page: PAGE,
+});
 const server = app.listen(config.port, '127.0.0.1', (error?: Error) => {
   if (error) {
     process.stderr.write(

@@ -42,7 +42,7 @@ const broughtIn = (name: string) =>
 
 describe('a matte', () => {
   it('is read, lies in the document as a removal that is used as it is, and can be taken back', async () => {
-    await house.upload('from in to out.mkv', film('m.mkv', 20), shot.id);
+    await house.upload('from in to out.mkv', film('m.mkv', 20), { shot: shot.id });
     const [id, removal] = await broughtIn('from in to out');
     expect(removal).toMatchObject({ grow: 0, featherIn: 0, featherOut: 0 });
     const [shape] = Object.values(removal.shapes);
@@ -87,7 +87,7 @@ describe('a matte', () => {
     // Pictures go out and come in again.
     const { row, path } = await exported('matte_png');
     expect(row.state).toBe('done');
-    await house.upload('again.zip', readFileSync(path), shot.id);
+    await house.upload('again.zip', readFileSync(path), { shot: shot.id });
     const [again, { shapes }] = await broughtIn('again');
     expect(Object.values(shapes)[0].matte).toMatchObject({ count: 20, start: 5 });
     const frame = await fetch(`${house.host}/api/mattes/${again}/frames/3`);
@@ -96,7 +96,7 @@ describe('a matte', () => {
 
   it('says what is wrong with it until that is dismissed, and changes nothing', async () => {
     const before = (await stateOf()).revision;
-    await house.upload('small.mkv', film('small.mkv', 5, '160x90'), shot.id);
+    await house.upload('small.mkv', film('small.mkv', 5, '160x90'), { shot: shot.id });
     const failed = await house.until(async () => (await reading()).find((m) => m.state === 'failed'), 'the failure');
     expect(failed.error).toMatchObject({ code: 'matte_size' });
     expect(failed.error!.message).toContain('160x90');
@@ -108,14 +108,14 @@ describe('a matte', () => {
 
   it('is refused for a shot that is not there, and its pictures are those of a matte alone', async () => {
     for (const id of [randomUUID(), '../../x'])
-      await expect(house.createUpload('m.mkv', 10, id)).rejects.toThrow('404');
+      await expect(house.createUpload('m.mkv', 10, { shot: id })).rejects.toThrow('404');
     const nowhere = await house.call<ErrorBody>('GET', `/mattes/${randomUUID()}/frames/0`);
     expect([nowhere.status, nowhere.body.code]).toEqual([404, 'not_found']);
     expect((await house.call('GET', `/mattes/..%2fclips/frames/0`)).status).toBe(400);
   });
 
   it('is read by the next worker if its worker is killed', async () => {
-    await house.upload('long.mkv', film('long.mkv', FRAMES), shot.id);
+    await house.upload('long.mkv', film('long.mkv', FRAMES), { shot: shot.id });
     await house.kill(house.worker);
     await house.startWorker();
     const [, { shapes }] = await broughtIn('long');

@@ -157,6 +157,9 @@ describe('a take', () => {
     expect(other.picked).toBe(false);
     await house.call('PATCH', `/takes/${other.id}`, { picked: true });
     expect([(await takeNow(top.id)).stale, (await takeNow(take.id)).picked]).toEqual([true, false]);
+    // To pick it once more changes nothing.
+    await house.call('PATCH', `/takes/${other.id}`, { picked: true });
+    expect((await takeNow(other.id)).picked).toBe(true);
   });
 
   it('of chosen frames fills these alone, from what the whole shot shows, and is never the pick', async () => {

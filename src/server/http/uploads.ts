@@ -7,6 +7,7 @@ import type { Config } from '../config.ts';
 import type { Files } from '../files.ts';
 import type { ClipService } from '../services/clips.ts';
 import type { MatteService } from '../services/mattes.ts';
+import type { PlateService } from '../services/plates.ts';
 
 export const UPLOAD_PATH = '/api/uploads';
 /** Bytes that stay free whatever is uploaded. */
@@ -14,12 +15,12 @@ const SPARE = 256 << 20;
 
 /**
  * Resumable uploads by the tus protocol 1.0: a killed server or a closed lid goes on where it was. An upload is a clip, or, if
- * its metadata name a `shot`, a matte for that.
+ * its metadata name a `shot`, a matte for that; if they name a `removal` and a `frame` too, a plate for that.
  */
 export function uploadServer(
   config: Config,
   files: Files,
-  { clips, mattes }: { clips: ClipService; mattes: MatteService },
+  { clips, mattes, plates }: { clips: ClipService; mattes: MatteService; plates: PlateService },
 ): Server {
   return new Server({
     path: UPLOAD_PATH,
@@ -28,8 +29,9 @@ export function uploadServer(
     relativeLocation: true,
     respectForwardedHeaders: false,
     async onUploadCreate(_request, upload) {
-      const { shot } = upload.metadata ?? {};
-      if (shot) await mattes.requireShot(shot);
+      const { shot, removal, frame } = upload.metadata ?? {};
+      if (shot && removal) await plates.requirePlace(shot, removal, Number(frame ?? NaN));
+      else if (shot) await mattes.requireShot(shot);
       const { bavail, bsize } = await statfs(files.incoming);
       const free = bavail * bsize - SPARE;
       if ((upload.size ?? 0) > free) {
@@ -42,8 +44,9 @@ export function uploadServer(
       return {};
     },
     async onUploadFinish(_request, upload) {
-      const { filename, shot } = upload.metadata ?? {};
-      if (shot) await mattes.accept(upload.id, filename ?? 'matte', shot);
+      const { filename, shot, removal, frame } = upload.metadata ?? {};
+      if (shot && removal) await plates.accept(upload.id, filename ?? 'plate', shot, removal, Number(frame));
+      else if (shot) await mattes.accept(upload.id, filename ?? 'matte', shot);
       else await clips.accept(upload.id, filename ?? 'clip', upload.size ?? 0);
       return {};
     },

@@ -7,6 +7,7 @@ import { removePoints } from '../services/trackPoints.ts';
 import { Clip } from '../store/clip.ts';
 import { Export } from '../store/export.ts';
 import { Matte } from '../store/matte.ts';
+import { Plate } from '../store/plate.ts';
 import { Search } from '../store/search.ts';
 import { Shot } from '../store/shot.ts';
 import { Take } from '../store/take.ts';
@@ -41,6 +42,9 @@ async function purgeShot(shot: Shot, files: Files): Promise<void> {
     await rm(files.exportFolder(id), { recursive: true, force: true });
   }
   for (const { id } of await Matte.findAll({ where })) await rm(files.matte(id), { force: true });
+  for (const { id } of await Plate.findAll({ where })) {
+    for (const path of files.plateFiles(id)) await rm(path, { force: true });
+  }
   await removePoints(files, shot.id);
   for (const { id } of await Search.findAll({ where })) await removeFound(files, id);
   await shot.destroy({ force: true });

@@ -5,6 +5,7 @@ import { runExport } from './exportJob.ts';
 import { runFollow } from './followJob.ts';
 import { importClip } from './importClip.ts';
 import { runMatte } from './matteJob.ts';
+import { runPlate } from './plateJob.ts';
 import { runPreview } from './previewJob.ts';
 import { runReveal } from './revealJob.ts';
 import { runSearch } from './searchJob.ts';
@@ -36,6 +37,7 @@ export const jobs = (utils: WorkerUtils) => ({
   export: (id: string) => add(utils, 'export', { id }, `export:${id}`),
   follow: (id: string) => add(utils, 'follow', { id }, `follow:${id}`),
   matte: (id: string) => add(utils, 'matte', { id }, `matte:${id}`),
+  plate: (id: string) => add(utils, 'plate', { id }, `plate:${id}`),
   search: (id: string) => add(utils, 'search', { id }, `search:${id}`),
 });
 
@@ -44,7 +46,7 @@ async function add(utils: WorkerUtils, task: string, payload: object, jobKey: st
 }
 
 /**
- * Runs jobs until stopped: takes and exports one at a time, since each uses all cores; imports, reveals and searches beside them,
+ * Runs jobs until stopped: takes, plates and exports one at a time, since each uses all cores; imports, reveals and searches beside them,
  * so that a person need not wait for a take to see what a new mark reveals. Jobs of workers that died are taken over
  * within seconds.
  */
@@ -64,6 +66,7 @@ export async function runWorker(
   const heavy: TaskList = {
     take: (payload) => runTake(id(payload), context),
     export: (payload) => runExport(id(payload), context),
+    plate: (payload) => runPlate(id(payload), context),
   };
   const light: TaskList = {
     import: (payload) => importClip(id(payload), context),

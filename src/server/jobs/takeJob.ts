@@ -1,16 +1,18 @@
 import { mkdir } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { FILL_DEFAULTS, type Donor, type FillSettings } from '../../core/fill/settings.ts';
+import { shrunk } from '../../core/fill/stillPlate.ts';
 import { frameBytes } from '../../core/image/format.ts';
 import { matteFormat } from '../../media/decode.ts';
 import type { DrawnMattes } from '../../media/drawnMattes.ts';
 import { writeSmallMattes } from '../../media/matteFile.ts';
-import { RawStore } from '../../media/rawStore.ts';
+import { readPlate, writePlate } from '../../media/plateFile.ts';
+import type { RawStore } from '../../media/rawStore.ts';
 import { requireRoom } from '../../media/room.ts';
 import { offsetToStored } from '../../media/turn.ts';
 import { finishedStretches, TakeWork, tidyTake, type TakeResult } from '../../media/take.ts';
-import type { FramesWanted, StoredClip } from '../services/frameStores.ts';
-import { hashOf, layersOf, mattesOf, picturesKey, storedClip, takesById } from '../services/layers.ts';
+import type { Files } from '../files.ts';
+import { framesBeneath, mattesOf, storedClip } from '../services/layers.ts';
 import { Clip } from '../store/clip.ts';
 import { Shot } from '../store/shot.ts';
 import { Take } from '../store/take.ts';
@@ -64,40 +66,40 @@ async function compute(
   const shot = (await Shot.findByPk(take.shotId, { paranoid: false }))!;
   const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, files);
   await mkdir(folder, { recursive: true });
-  const wanted = await framesBeneath(take, clip, context);
+  const wanted = await framesBeneath(take, clip, files);
   work.report('decode', 0);
   const small = take.draft ? await context.stores.small(wanted, work.signal) : undefined;
   const full = await context.stores.full(wanted, work.signal);
   const drawn = mattesOf(clip, files, take.removalId, take.marks, take.first, take.count);
-  const result = await fill(take, drawn, folder, { full, small }, settingsOf(take, clip.info.rotation), work);
+  const settings = settingsOf(take, clip.info.rotation, files, folder, small);
+  const result = await fill(take, drawn, folder, { full, small }, settings, work);
   const previewTrims = await writePreview(take, context, work);
   await tidyTake(folder, [basename(files.takeProxy(take.id))]);
   return { result, previewTrims };
 }
 
-/** As the engine wants them: frames counted from the take's first, px as stored. */
-function settingsOf({ settings, first, count }: Take, rotation: number): FillSettings {
-  const { donor } = settings;
+/** As the engine wants them: frames counted from the take's first, px as stored, a plate at the size of its frames. */
+function settingsOf(take: Take, rotation: number, files: Files, folder: string, small?: Sizes['small']): FillSettings {
+  const { settings, first, count } = take;
+  const { donor, plate } = settings;
   const placed = donor && {
     frame: Math.min(count - 1, Math.max(0, donor.frame - first)),
     ...turnedBack(donor, rotation),
   };
-  return { ...FILL_DEFAULTS, ...settings, donor: placed };
+  const still = plate && { frame: plate.frame - first, path: plateFile(files.plate(plate.file), folder, small) };
+  return { ...FILL_DEFAULTS, ...settings, donor: placed, plate: still };
+}
+
+function plateFile(path: string, folder: string, small?: Sizes['small']): string {
+  if (!small) return path;
+  const smaller = join(folder, 'plate.bin');
+  writePlate(smaller, shrunk(readPlate(path), small.format, small.factor));
+  return smaller;
 }
 
 function turnedBack({ dx, dy }: Donor, rotation: number): { dx: number; dy: number } {
   const { x, y } = offsetToStored({ x: dx, y: dy }, rotation);
   return { dx: x, dy: y };
-}
-
-async function framesBeneath(take: Take, clip: StoredClip, { files }: JobContext): Promise<FramesWanted> {
-  const { first, count } = take;
-  const beneath = await takesById(take.beneath);
-  if (beneath.length === 0) return { clip, first, count };
-  const trims = take.beneathTrims;
-  const key = hashOf(...picturesKey(take.beneath, trims)).slice(0, 16);
-  const layers = { key, list: layersOf(beneath, trims, clip, files, first) };
-  return { clip, first, count, layers };
 }
 
 interface Sizes {

@@ -21,7 +21,7 @@ import type { Files } from '../files.ts';
 import { clipInfo, Clip } from '../store/clip.ts';
 import { shotView, type Shot } from '../store/shot.ts';
 import { Take } from '../store/take.ts';
-import type { StoredClip } from './frameStores.ts';
+import type { FramesWanted, StoredClip } from './frameStores.ts';
 
 export function storedClip(clip: Clip, files: Files): StoredClip {
   return { hash: clip.hash!, path: files.clip(clip.hash!, clip.extension), info: clipInfo(clip) };
@@ -84,6 +84,18 @@ export async function takesById(ids: readonly string[]): Promise<Take[]> {
   const takes = await Take.findAll({ where: { id: [...ids] }, paranoid: false });
   const byId = new Map(takes.map((t) => [t.id, t]));
   return ids.flatMap((id) => byId.get(id) ?? []);
+}
+
+/** The frames that a take of a removal is computed on: the clip's with what lies beneath it. */
+export async function framesBeneath(
+  { first, count, beneath, beneathTrims }: Pick<Take, 'first' | 'count' | 'beneath' | 'beneathTrims'>,
+  clip: StoredClip,
+  files: Files,
+): Promise<FramesWanted> {
+  const takes = await takesById(beneath);
+  if (takes.length === 0) return { clip, first, count };
+  const key = hashOf(...picturesKey(beneath, beneathTrims)).slice(0, 16);
+  return { clip, first, count, layers: { key, list: layersOf(takes, beneathTrims, clip, files, first) } };
 }
 
 /** Picks of a shot by removal. */

@@ -8,7 +8,7 @@ import type { RasterPatch } from '../../core/shapes/raster.ts';
 import { rasterFile } from '../../media/rasterFile.ts';
 import type { Files } from '../files.ts';
 import { Matte, matteView } from '../store/matte.ts';
-import { cancelWork } from '../store/work.ts';
+import { cancelWork, type WorkRow } from '../store/work.ts';
 import { cleanName } from './clips.ts';
 import { findShot } from './shots.ts';
 
@@ -70,7 +70,7 @@ export class MatteService {
 }
 
 /** Removes what was uploaded, once it has been read or given up. */
-export async function dropUpload(files: Files, row: Matte): Promise<void> {
+export async function dropUpload(files: Files, row: WorkRow & { upload?: string | null }): Promise<void> {
   if (!row.upload) return;
   for (const name of [row.upload, `${row.upload}.json`]) await rm(join(files.incoming, name), { force: true });
   await row.update({ upload: null });

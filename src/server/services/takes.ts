@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import type { Sequelize } from 'sequelize';
+import { Op, type Sequelize } from 'sequelize';
 import type { ServerEvent } from '../../contract/events.ts';
 import { trimsText } from '../../contract/trim.ts';
 import type { TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
@@ -44,6 +44,10 @@ export class TakeService {
     if (only && (only.first < first || only.last >= first + count)) {
       throw new AppError('bad_range', `The shot has the frames ${first} to ${first + count - 1}. Choose among them.`);
     }
+    const { plate } = basis.marks.settings;
+    if (plate && (plate.frame < first || plate.frame >= first + count)) {
+      throw new AppError('bad_range', `The plate lies at frame ${plate.frame}, outside of the shot. Make another.`);
+    }
     const number = (await Take.count({ where: { shotId, removalId, draft }, paranoid: false })) + 1;
     const take = await Take.create({
       id: randomUUID(),
@@ -82,7 +86,9 @@ export class TakeService {
     await this.database.transaction(async (transaction) => {
       if (picked) {
         const { shotId, removalId } = take;
-        await Take.update({ picked: false }, { where: { shotId, removalId, picked: true }, transaction });
+        // The pick itself is left alone: a row saves only what differs from what was read.
+        const others = { shotId, removalId, picked: true, id: { [Op.ne]: id } };
+        await Take.update({ picked: false }, { where: others, transaction });
       }
       await take.update({ name: name ?? take.name, picked: picked ?? take.picked }, { transaction });
     });

@@ -5,6 +5,7 @@ import { defineExport } from './export.ts';
 import { defineFollow } from './follow.ts';
 import { MIGRATIONS } from './migrations.ts';
 import { defineMatte } from './matte.ts';
+import { definePlate } from './plate.ts';
 import { defineSearch } from './search.ts';
 import { defineReveal } from './reveal.ts';
 import { defineJournal, defineShot } from './shot.ts';
@@ -23,6 +24,7 @@ export function openDatabase(url: string): Sequelize {
     defineFollow,
     defineSearch,
     defineMatte,
+    definePlate,
   ];
   for (const define of models) define(database);
   return database;

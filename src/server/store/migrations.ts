@@ -227,4 +227,28 @@ export const MIGRATIONS: readonly Migration[] = [
       ALTER TABLE takes ADD COLUMN preview_trims text NOT NULL DEFAULT '';
     `),
   },
+  {
+    name: '011-plates',
+    up: sql(`
+      CREATE TABLE plates (
+        id uuid PRIMARY KEY,
+        shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE,
+        removal_id uuid NOT NULL,
+        name text NOT NULL,
+        frame integer NOT NULL CHECK (frame >= 0),
+        built jsonb,
+        upload text,
+        state text NOT NULL CHECK (state IN ('queued', 'running', 'done', 'failed', 'cancelled')),
+        stage text NOT NULL DEFAULT 'waiting',
+        progress real NOT NULL DEFAULT 0 CHECK (progress BETWEEN 0 AND 1),
+        seconds_left real,
+        cancel boolean NOT NULL DEFAULT false,
+        error jsonb,
+        created_at timestamptz NOT NULL,
+        updated_at timestamptz NOT NULL,
+        CHECK (state <> 'failed' OR error IS NOT NULL)
+      );
+      CREATE INDEX plates_of_shot ON plates (shot_id);
+    `),
+  },
 ];

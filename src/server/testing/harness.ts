@@ -20,6 +20,9 @@ function quickDisk(): string {
 
 export const TUS = { 'tus-resumable': '1.0.0' };
 
+/** A matte names its shot; a plate its removal and frame too. */
+export interface UploadAbout { shot?: string; removal?: string; frame?: string }
+
 export interface Answer<T> {
   status: number;
   body: T;
@@ -115,9 +118,9 @@ export class Harness {
     return readFileSync(this.at(name));
   }
 
-  /** @param shot - The file is a matte for this one. */
-  async createUpload(name: string, size: number, shot?: string): Promise<string> {
-    const metadata = Object.entries({ filename: name, ...(shot && { shot }) });
+  /** @param about - What the file is for, besides its name: nothing for a clip. */
+  async createUpload(name: string, size: number, about: UploadAbout = {}): Promise<string> {
+    const metadata = Object.entries({ filename: name, ...about });
     const response = await fetch(`${this.host}/api/uploads`, {
       method: 'POST',
       headers: {
@@ -135,8 +138,8 @@ export class Harness {
     return fetch(url, { method: 'PATCH', headers, body: new Uint8Array(body) });
   }
 
-  async upload(name: string, data: Uint8Array, shot?: string): Promise<void> {
-    const response = await this.send(await this.createUpload(name, data.length, shot), 0, data);
+  async upload(name: string, data: Uint8Array, about?: UploadAbout): Promise<void> {
+    const response = await this.send(await this.createUpload(name, data.length, about), 0, data);
     if (response.status !== 204) throw new Error(`upload broke: ${response.status}`);
   }
 

@@ -3,6 +3,7 @@ import type { ErrorBody } from '../../contract/errors.ts';
 import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../contract/shots.ts';
 import type { MatteView } from '../../contract/mattes.ts';
 import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
+import type { PlateBody, PlatePicture, PlateView } from '../../contract/plates.ts';
 import type { PointBody, PointedOutline } from '../../contract/outlines.ts';
 import type { FollowBody, FollowView, TrackPoints } from '../../contract/tracks.ts';
 import type { ExportBody, ExportView, RevealView, TakeBody, TakeChange, TakeView } from '../../contract/takes.ts';
@@ -85,6 +86,10 @@ export const api = {
   mattes: (shotId: string) => call<MatteView[]>('GET', `/shots/${shotId}/mattes`),
   dismissMatte: (id: string) => call<MatteView>('POST', `/mattes/${id}/dismiss`),
 
+  plates: (shotId: string) => call<PlateView[]>('GET', `/shots/${shotId}/plates`),
+  buildPlate: (shotId: string, body: PlateBody) => call<PlateView>('POST', `/shots/${shotId}/plates`, body),
+  dismissPlate: (id: string) => call<PlateView>('POST', `/plates/${id}/dismiss`),
+
   movers: (shotId: string) => call<{ search: SearchView | null }>('GET', `/shots/${shotId}/movers`),
   searchMovers: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers`),
   cancelSearch: (shotId: string) => call<SearchView>('POST', `/shots/${shotId}/movers/cancel`),
@@ -110,6 +115,7 @@ export const urls = {
   trackTable: (shotId: string, trackId: string, kind: 'csv' | 'json'): string =>
     `/api/shots/${shotId}/tracks/${trackId}/${kind}`,
   revealMaps: (key: string): string => `/api/reveals/${key}/maps`,
+  plate: (id: string, kind: PlatePicture): string => `/api/plates/${id}/picture/${kind}`,
   matteFrame: (id: string, frame: number): string => `/api/mattes/${id}/frames/${frame}`,
   exportFile: (id: string): string => `/api/exports/${id}/file`,
 };

@@ -10,9 +10,12 @@ export interface UploadItem {
   state: 'sending' | 'waiting' | 'failed';
   /** Why it failed, in a sentence. */
   reason: string;
-  /** The shot that it is a matte for; a clip belongs to none. */
-  shot: string;
+  /** Where it is shown: a shot for a matte, a removal of one for a plate; a clip belongs to none. */
+  place: string;
 }
+
+/** A matte names its shot, a plate its removal and frame too; a clip nothing. */
+export interface UploadAbout { shot?: string; removal?: string; frame?: string }
 
 /** Retries go on for as long as a closed lid or a restarted server takes, ms. */
 const RETRIES = [0, 500, 1000, 2000, 3000, 5000, 5000, 5000, 10_000, 10_000, 30_000, 30_000, 60_000];
@@ -24,23 +27,27 @@ let next = 0;
 
 /** Sends files to the server: several at once, resumed where they were after a break or a reload. */
 export function useUploads() {
-  /** @param shot - The files are mattes for this one. */
-  function add(files: Iterable<File>, shot = ''): void {
-    for (const file of files) void start(file, shot);
+  /**
+   * @param about - What the files are for: a shot's mattes, or a plate for one of its removals.
+   * @param place - Where they are shown while they are on their way.
+   */
+  function add(files: Iterable<File>, about: UploadAbout = {}, place = about.shot ?? ''): void {
+    for (const file of files) void start(file, about, place);
   }
 
-  async function start(file: File, shot: string): Promise<void> {
+  async function start(file: File, about: UploadAbout, place: string): Promise<void> {
     const key = next++;
-    items.set(key, { key, name: file.name, size: file.size, sent: 0, state: 'sending', reason: '', shot });
+    items.set(key, { key, name: file.name, size: file.size, sent: 0, state: 'sending', reason: '', place });
     const item = items.get(key)!;
     const upload = new Upload(file, {
       endpoint: '/api/uploads',
       chunkSize: CHUNK,
       retryDelays: RETRIES,
       removeFingerprintOnSuccess: true,
-      metadata: { filename: file.name, ...(shot && { shot }) },
+      metadata: { filename: file.name, ...about },
       // A clip and a matte of the same bytes are two uploads.
-      fingerprint: (f) => Promise.resolve(['mnestra', shot, f.name, f.size, f.lastModified].join('-')),
+      fingerprint: (f) =>
+        Promise.resolve(['mnestra', ...Object.values(about), f.name, f.size, f.lastModified].join('-')),
       onProgress: (sent) => {
         item.sent = sent;
         item.state = 'sending';
@@ -76,8 +83,8 @@ export function useUploads() {
     items.delete(key);
   }
 
-  /** Files on their way for a shot, or clips. */
-  const itemsFor = (shot = ''): UploadItem[] => [...items.values()].filter((item) => item.shot === shot);
+  /** Files on their way to a place, or clips. */
+  const itemsFor = (place = ''): UploadItem[] => [...items.values()].filter((item) => item.place === place);
 
   return { itemsFor, add, cancel };
 }

@@ -8,6 +8,7 @@ import { FILL_DEFAULTS, SOURCE_KINDS, type SourceKind } from '../../../core/fill
 import { useDocument } from '../../document/documentStore.ts';
 import { startingDonor } from '../../document/donorEdits.ts';
 import NumberField from './NumberField.vue';
+import PlateSettings from './PlateSettings.vue';
 import { useStage } from './stageStore.ts';
 
 /** What a take of a removal is made from, and how. */
@@ -17,6 +18,7 @@ const stage = useStage();
 
 const SOURCES: Record<SourceKind, { label: string; hint: string }> = {
   frames: { label: 'Other frames', hint: 'What other frames of the shot show of the place' },
+  plate: { label: 'Plate', hint: 'A still picture of the background, built from the shot or painted' },
   donor: { label: 'Donor area', hint: 'An area of the same frame, copied over it; it moves as the background does' },
   texture: { label: 'Texture', hint: 'Invented from what surrounds it; for ground, walls, foliage' },
   colours: { label: 'Colours', hint: 'The colours around it, smoothly continued; for sky and plain walls' },
@@ -48,11 +50,9 @@ const set = <K extends keyof TakeSettings>(key: K, value: TakeSettings[K]): void
 function use(kind: SourceKind, wanted: boolean): void {
   change((s) => {
     s.sources = wanted ? [...used.value, kind] : used.value.filter((k) => k !== kind);
-    // A donor is chosen because nothing else will do: it comes first.
-    if (wanted && kind === 'donor') {
-      s.sources = ['donor', ...used.value];
-      s.donor ??= startingDonor(props.removal, props.frame);
-    }
+    // A plate or a donor is chosen because nothing else will do: it comes first.
+    if (wanted && (kind === 'plate' || kind === 'donor')) s.sources = [kind, ...used.value];
+    if (wanted && kind === 'donor') s.donor ??= startingDonor(props.removal, props.frame);
   });
 }
 
@@ -104,6 +104,7 @@ const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
         />
       </li>
     </ol>
+    <PlateSettings v-if="used.includes('plate')" :settings="settings" :frame="frame" />
     <template v-if="donor">
       <NumberField
         label="Donor across"
@@ -158,7 +159,7 @@ const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
 p {
   margin: 4px 0 0;
   font-size: 12.5px;
-  color: var(--muted);
+  color: var(--faint);
 }
 ol {
   margin: 0 0 4px;

@@ -50,7 +50,7 @@ async function bring(event: Event): Promise<void> {
   if (!file) return;
   // The same file may be chosen again.
   input.value = '';
-  if (isMatte(file.name)) return uploads.add([file], doc.shotId);
+  if (isMatte(file.name)) return uploads.add([file], { shot: doc.shotId });
   const text = await file.text();
   const found = await work.act(() => {
     let brought: BroughtIn | undefined;

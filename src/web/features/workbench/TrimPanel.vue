@@ -126,7 +126,7 @@ const setEase = (ease: Ease): void =>
 p {
   margin: 4px 0 0;
   font-size: 12.5px;
-  color: var(--muted);
+  color: var(--faint);
 }
 .keys {
   display: flex;

@@ -19,6 +19,7 @@ import { useMovers } from './moversStore.ts';
 import NextPanel from './NextPanel.vue';
 import OutlinePanel from './OutlinePanel.vue';
 import PictureStage from './PictureStage.vue';
+import { usePlates } from './platesStore.ts';
 import RemovalList from './RemovalList.vue';
 import { useReveal } from './revealStore.ts';
 import ShapePanel from './ShapePanel.vue';
@@ -44,6 +45,7 @@ const tracks = useTracks();
 const outlines = useOutlines();
 const movers = useMovers();
 const mattes = useMattes();
+const plates = usePlates();
 const clips = useClips();
 const toast = useToast();
 const router = useRouter();
@@ -69,7 +71,7 @@ async function open(): Promise<void> {
   reveals.reset();
   try {
     await doc.open(props.id);
-    await Promise.all([work.open(), tracks.open(), movers.open(), mattes.open()]);
+    await Promise.all([work.open(), tracks.open(), movers.open(), mattes.open(), plates.open()]);
     stage.selectRemoval(ranked(doc.document.removals)[0]?.[0] ?? '');
   } catch (error) {
     problem.value = (error as Error).message;

@@ -1,0 +1,34 @@
+import { defineStore } from 'pinia';
+import { shallowRef } from 'vue';
+import type { PlateBody, PlateView } from '../../../contract/plates.ts';
+import { api } from '../../api/client.ts';
+import { onServerEvent } from '../../api/events.ts';
+import { useDocument } from '../../document/documentStore.ts';
+
+/** Plates of the shot at hand that are being made, or could not be; finished ones are in the document. */
+export const usePlates = defineStore('plates', () => {
+  const doc = useDocument();
+  const making = shallowRef<PlateView[]>([]);
+
+  async function load(): Promise<void> {
+    const { shotId } = doc;
+    const list = await api.plates(shotId).catch(() => undefined);
+    if (list && shotId === doc.shotId) making.value = list;
+  }
+
+  async function open(): Promise<void> {
+    making.value = [];
+    await load();
+  }
+
+  onServerEvent((event) => {
+    if (!doc.shotId || (event && event.shotId !== doc.shotId)) return;
+    if (!event || event.kind === 'plate') void load();
+  });
+
+  const build = (body: PlateBody): Promise<unknown> => api.buildPlate(doc.shotId, body).then(load);
+  const dismiss = (id: string): Promise<unknown> => api.dismissPlate(id).then(load);
+  const makingFor = (removalId: string): PlateView[] => making.value.filter((p) => p.removalId === removalId);
+
+  return { open, build, dismiss, makingFor };
+});
