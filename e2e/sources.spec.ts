@@ -1,4 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
+import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -62,4 +63,59 @@ test('what is invented can be tried again, as a take of its own', async () => {
   const again = page.getByRole('button', { name: 'Another try' });
   await again.click({ timeout: 90_000 });
   await expect(page.getByRole('list', { name: 'Takes' })).toContainText('try 2');
+});
+
+const green = async (): Promise<number> => (await colourAt(page, 240, 80))[1];
+const field = (name: string) => page.getByRole('spinbutton', { name, exact: true });
+
+test('the fill is trimmed by hand: seen at once, over time, and taken back', async () => {
+  await page.keyboard.press('3');
+  await page.getByText('Trim by hand').click();
+  const before = await green();
+  await field('Brighter').fill('-1.5');
+  await field('Brighter').press('Enter');
+  await expect.poll(green, { timeout: 20_000 }).toBeLessThan(before - 30);
+  // At another frame a second key; between the two it goes from one to the other.
+  await stepTo(page, 12);
+  await field('Brighter').fill('0');
+  await field('Brighter').press('Enter');
+  await expect(page.getByRole('group', { name: 'Keys of the trim' }).getByRole('button')).toHaveCount(2);
+  await stepTo(page, 9);
+  await expect(field('Brighter')).toHaveValue('-0.75 stops');
+  await page.getByRole('button', { name: 'Trim key at 6' }).click();
+  await expect(field('Brighter')).toHaveValue('-1.5 stops');
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+  await expect(field('Brighter')).toHaveValue('0 stops');
+  await expect.poll(green, { timeout: 20_000 }).toBeGreaterThan(before - 10);
+});
+
+test('a plate is built, and one that was painted elsewhere is filled from', async () => {
+  await page.getByText('Plate', { exact: true }).click();
+  await page.getByRole('button', { name: 'Build it' }).click();
+  const plate = page.getByRole('region', { name: 'Plate' });
+  await expect(plate.getByRole('img')).toBeVisible({ timeout: 60_000 });
+  await expect
+    .poll(() => plate.getByRole('img').evaluate((i: HTMLImageElement) => i.naturalWidth))
+    .toBeGreaterThan(100);
+  const painted = join(dir, 'painted.png');
+  const blue = ['-f', 'lavfi', '-i', `color=blue:s=${W}x${H}`, '-frames:v', '1', painted];
+  expect(spawnSync('ffmpeg', ['-loglevel', 'error', '-y', ...blue]).status).toBe(0);
+  await plate.getByLabel('Picture for a plate').setInputFiles(painted);
+  await expect(plate).toContainText('painted.png, lies at frame', { timeout: 30_000 });
+  // Matched to the wall's light it would be a wall again.
+  await field('Light match').fill('0');
+  await field('Light match').press('Enter');
+  await page.getByRole('button', { name: 'Full take' }).click();
+  const takes = page.getByRole('list', { name: 'Takes' }).getByRole('listitem');
+  await takes.filter({ hasText: 'Full 2' }).getByRole('button', { name: 'Look' }).click({ timeout: 90_000 });
+  await expect
+    .poll(
+      async () => {
+        const [r, , b] = await colourAt(page, 240, 80);
+        return b - r;
+      },
+      { timeout: 20_000 },
+    )
+    .toBeGreaterThan(100);
 });

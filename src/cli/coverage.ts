@@ -3,7 +3,7 @@ import { coverageOf, mendOf } from '../core/coverage/coverage.ts';
 import { smallMasks } from '../media/matteFile.ts';
 import { findMovers } from '../media/moversWork.ts';
 import { RawStore } from '../media/rawStore.ts';
-import { prepare, type Marked } from './fill.ts';
+import { prepare, type Marked } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface CoverageCommand extends Marked {

@@ -1,5 +1,4 @@
-import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
 import { AppError } from '../core/errors.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
@@ -7,29 +6,16 @@ import type { TrimKey } from '../core/fill/trim.ts';
 import { frameBytes } from '../core/image/format.ts';
 import { cutsOf } from '../core/motion/scenes.ts';
 import { colourModel } from '../media/colour.ts';
-import { cutOff, decodeFrames, decodeMatte, draftFactor, draftFormat, matteFormat } from '../media/decode.ts';
 import { encodeFrames } from '../media/encode.ts';
 import { applyLayer, type Layer } from '../media/layeredFrames.ts';
 import { writeSmallMattes } from '../media/matteFile.ts';
-import { storedFormat, type StoredFormat } from '../media/pixelFormat.ts';
-import { probeClip, type ClipInfo } from '../media/probe.ts';
-import { requireRoom } from '../media/room.ts';
 import { RawStore } from '../media/rawStore.ts';
 import { PatchFiles, TakeWork, type TakeResult } from '../media/take.ts';
-import { isAsItIs, useMatte, type MatteUse } from './matteUse.ts';
 import { noticesOf } from './notices.ts';
 import { preparePlate } from './plate.ts';
+import { prepare, type Marked, type Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { readTrim } from './trimFile.ts';
-
-/** Footage, and what of it goes away. */
-export interface Marked {
-  input: string;
-  matte: string;
-  /** What passes in front and stays: grey like the matte. */
-  holdout?: string;
-  use: MatteUse;
-}
 
 export interface FillRequest extends Marked {
   output: string;
@@ -41,89 +27,6 @@ export interface FillRequest extends Marked {
   trim?: string;
   threads?: number;
   report?: string;
-}
-
-/** Footage and matte decoded into a folder of their own, and what they are. */
-export interface Prepared {
-  clip: ClipInfo;
-  stored: StoredFormat;
-  frames: { path: string; format: StoredFormat['format'] };
-  mattes: { path: string; format: StoredFormat['format'] };
-  small?: {
-    frames: { path: string; format: StoredFormat['format'] };
-    mattes: { path: string; format: StoredFormat['format'] };
-    factor: number;
-  };
-  folder: string;
-}
-
-const ROOM_REMEDY = 'Make room, or set MNESTRA_SCRATCH to a folder on a larger disk.';
-
-/** Decodes what a fill or a reveal works on. The folder is the caller's to remove. */
-export async function prepare(
-  { input, matte, holdout, use }: Marked,
-  sizes: { full: boolean; small: boolean },
-  terminal: Terminal,
-  signal: AbortSignal,
-): Promise<Prepared> {
-  const [clip, matteInfo] = [await probeClip(input), await probeClip(matte)];
-  const held = holdout === undefined ? undefined : { path: holdout, info: await probeClip(holdout) };
-  const stored = storedFormat(clip.pixelFormat, clip.width, clip.height);
-  const folder = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-'));
-  try {
-    const bytes = (sizes.full ? frameBytes(stored.format) * 1.4 : 0) + clip.width * clip.height * 1.2;
-    await requireRoom(folder, bytes * clip.frames, `The fill in ${dirname(folder)}`, ROOM_REMEDY);
-    const frames = { path: join(folder, 'frames.raw'), format: stored.format };
-    const mattes = {
-      path: join(folder, 'mattes.raw'),
-      format: matteFormat(clip.width, clip.height, holdout !== undefined),
-    };
-    const given = isAsItIs(use) ? mattes : { ...mattes, path: join(folder, 'given.raw') };
-    const prepared: Prepared = { clip, stored, frames, mattes, folder };
-    const factor = draftFactor(clip.width, clip.height);
-    const smallFormat = draftFormat(stored, factor);
-    if (sizes.small) {
-      const { width, height } = smallFormat.format;
-      prepared.small = {
-        factor,
-        frames: { path: join(folder, 'small.raw'), format: smallFormat.format },
-        mattes: { path: join(folder, 'small-mattes.raw'), format: matteFormat(width, height, holdout !== undefined) },
-      };
-    }
-    terminal.stage('decode');
-    const targets = [
-      ...(sizes.full ? [{ path: frames.path, stored }] : []),
-      ...(prepared.small ? [{ path: prepared.small.frames.path, stored: smallFormat }] : []),
-    ];
-    await Promise.all([
-      decodeFrames(input, targets, clip, signal),
-      decodeMatte(matte, matteInfo, clip, given.path, signal, held, use.begins !== undefined),
-    ]);
-    if (given !== mattes) await useMatte(given, mattes.path, clip.frames, use, signal);
-    checkCounts(prepared);
-    return prepared;
-  } catch (error) {
-    await rm(folder, { recursive: true, force: true });
-    throw error;
-  }
-}
-
-function checkCounts({ clip, frames, small, mattes }: Prepared): void {
-  const decoded = small?.frames ?? frames;
-  const a = new RawStore(decoded.path, decoded.format);
-  const b = new RawStore(mattes.path, mattes.format);
-  const [got, matte] = [a.count, b.count];
-  a.close();
-  b.close();
-  if (got !== clip.frames) {
-    throw cutOff(clip.frames, got);
-  }
-  if (matte !== got) {
-    throw new AppError(
-      'matte_length',
-      `The matte has ${matte} frames, the footage ${got}. They must have the same frames.`,
-    );
-  }
 }
 
 /** `mnestra fill`. */

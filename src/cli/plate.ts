@@ -7,7 +7,7 @@ import { shrunk } from '../core/fill/stillPlate.ts';
 import { PLATE_KINDS, readPlatePicture, writePlatePicture } from '../media/platePicture.ts';
 import { writePlate } from '../media/plateFile.ts';
 import { TakeWork } from '../media/take.ts';
-import { prepare, type Marked, type Prepared } from './fill.ts';
+import { prepare, type Marked, type Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface PlateRequest extends Marked {

@@ -6,7 +6,7 @@ import type { RevealMap } from '../core/reveal/reveal.ts';
 import { pumpFrames } from '../media/encode.ts';
 import { startFfmpeg } from '../media/processes.ts';
 import { TakeWork } from '../media/take.ts';
-import { prepare, type Marked, type Prepared } from './fill.ts';
+import { prepare, type Marked, type Prepared } from './prepare.ts';
 import { noticesOf } from './notices.ts';
 import type { Terminal } from './terminal.ts';
 

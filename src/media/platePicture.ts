@@ -13,7 +13,6 @@ import { shownSize } from './proxy.ts';
 
 /** Pictures that plates go out as. */
 export const PLATE_KINDS = ['png', 'tif'] as const;
-export type PlateKind = (typeof PLATE_KINDS)[number];
 
 /** Turns back by the rotation flag. */
 const TURN_BACK: Readonly<Record<number, string[]>> = { 0: [], 90: TURN[270], 180: TURN[180], 270: TURN[90] };

@@ -19,6 +19,9 @@ const id = useId();
 function commit(value: unknown, before: number): void {
   if (typeof value === 'number' && value !== before) emit('commit', value);
 }
+
+/** After Enter the arrow keys step through frames again. */
+const letGo = (event: KeyboardEvent): void => (event.target as HTMLElement).blur();
 </script>
 
 <template>
@@ -36,6 +39,7 @@ function commit(value: unknown, before: number): void {
       size="small"
       show-buttons
       @update:model-value="commit($event, modelValue)"
+      @keyup.enter="letGo"
     />
   </div>
 </template>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import Button from 'primevue/button';
-import { computed } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { frameNumbers, type RemovalNode } from '../../../contract/document.ts';
 import { TRIM_LIMITS } from '../../../contract/trim.ts';
 import type { Trim } from '../../../core/fill/trim.ts';
@@ -36,6 +36,12 @@ const FIELDS: { field: keyof Trim; label: string; unit: string; step: number; di
 
 const trim = computed(() => trimOf(props.removal, props.frame));
 const keys = computed(() => frameNumbers(props.removal.trim ?? {}));
+/** Open where there is something to see, and as long as a person leaves it open. */
+const opened = ref(keys.value.length > 0);
+watch(
+  () => stage.removalId,
+  () => (opened.value = keys.value.length > 0),
+);
 const here = computed(() => props.removal.trim?.[props.frame]);
 
 function change(label: string, recipe: (removal: RemovalNode) => void): void {
@@ -58,7 +64,7 @@ const setEase = (ease: Ease): void =>
 </script>
 
 <template>
-  <details :open="keys.length > 0">
+  <details :open="opened" @toggle="opened = ($event.target as HTMLDetailsElement).open">
     <summary>
       Trim by hand
       <Button
