@@ -69,14 +69,14 @@ describe('warpTiles', () => {
 
 describe('fuse', () => {
   /** Fuses one value per candidate, in all of four pixels. */
-  const fuse = (values: number[], usable: number[], tau: number): { mean: number; support: number } => {
+  const fuse = (values: number[], usable: number[], tau: number): { mean: number; support: number; share: number } => {
     const n = values.length;
     const at = k.put(Float32Array.from(values.flatMap((v) => [v, v, v, v])));
     const use = k.put(Uint8Array.from(usable.flatMap((u) => [u, u, u, u])));
     const params = k.put(Float32Array.from(values.flatMap(() => [1, 0, 1])));
-    const [weights, mean, support] = [k.alloc(n * 16), k.alloc(16), k.alloc(16)];
-    k.run.fuse(at, use, weights, 16, n, params, tau, mean, support, 4);
-    return { mean: k.f32(mean, 1)[0], support: k.f32(support, 1)[0] };
+    const [weights, mean, support, share] = [k.alloc(n * 16), k.alloc(16), k.alloc(16), k.alloc(16)];
+    k.run.fuse(at, use, weights, 16, n, params, tau, mean, support, share, 4);
+    return { mean: k.f32(mean, 1)[0], support: k.f32(support, 1)[0], share: k.f32(share, 1)[0] };
   };
 
   it('averages those that agree', () => {
@@ -89,8 +89,14 @@ describe('fuse', () => {
     expect(support).toBeLessThan(3.2);
   });
 
+  it('says which share of the candidates agrees', () => {
+    expect(fuse([100, 100, 100, 100], [1, 1, 1, 1], 4).share).toBeCloseTo(1, 5);
+    expect(fuse([100, 100, 100, 200], [1, 1, 1, 1], 4).share).toBeCloseTo(0.75, 2);
+    expect(fuse([20, 80, 140, 200], [1, 1, 1, 1], 4).share).toBeLessThan(0.4);
+  });
+
   it('reports no support where no candidate may be used', () => {
-    expect(fuse([100, 200], [0, 0], 4)).toEqual({ mean: 0, support: 0 });
+    expect(fuse([100, 200], [0, 0], 4)).toEqual({ mean: 0, support: 0, share: 0 });
   });
 });
 

@@ -80,6 +80,7 @@ export interface KernelFunctions {
     tau: number,
     mean: number,
     support: number,
+    share: number,
     count: number,
   ): void;
   fuseChroma(

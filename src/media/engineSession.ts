@@ -7,6 +7,7 @@ import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
+import { withdraw, withdrawContradicted, WITNESSES } from '../core/fill/distrust.ts';
 import { Gatherer, neededRect, union, type Statistic } from '../core/fill/gather.ts';
 import type { GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
@@ -33,6 +34,7 @@ import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts
 import type { Kernels } from '../kernels/index.ts';
 import { readPlate } from './plateFile.ts';
 import { RawStore } from './rawStore.ts';
+import { packFrame, unpackFrame, type StoredFrame } from './storedFrame.ts';
 import { writeWhole } from './writeWhole.ts';
 
 export interface MovingTask {
@@ -79,14 +81,8 @@ export interface GatheredFrame {
   frame: number;
   region: Pick<Region, 'frame' | 'rect'>;
   measure: RimMeasure;
-}
-
-interface StoredFrame {
-  frame: number;
-  /** Fused samples scaled to 16 bit. */
-  planes: Uint16Array[];
-  /** Support in sixteenths, at most 255. */
-  support: Uint8Array;
+  /** Middles of cells about which its sources contradict one another, frame px, interleaved. */
+  contradicted: number[];
 }
 
 export interface LinkTask {
@@ -105,7 +101,13 @@ export interface GatherTask {
 
 export interface FinishTask {
   gathered: string;
-  frames: { frame: number; transfer: Float32Array; neighbours: PlacedOffsets[] }[];
+  frames: {
+    frame: number;
+    transfer: Float32Array;
+    neighbours: PlacedOffsets[];
+    /** What sources of other frames contradict one another about: if few see it here, they are not believed. */
+    contradicted: Float64Array;
+  }[];
   plates: Plate[];
   grain: (GrainModel | undefined)[];
   /** Correlation of the grain of neighbouring frames. */
@@ -124,6 +126,8 @@ export interface PlateTask {
   box: Rect;
   sources: number[];
   local: boolean;
+  /** As {@link GatheredFrame.contradicted}, of all frames, as this one sees them. */
+  contradicted: Float64Array;
 }
 
 /** The heavy work of one thread on one job. Each method is a task; all depend on their arguments alone. */
@@ -265,6 +269,7 @@ export class EngineSession {
     const results = this.withGatherer(work, local, (gatherer) =>
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
+        const contradicted = withdrawContradicted(gathered);
         stored.push(packFrame(gathered.planes, gathered.support, region.frame, this.job.frames.format.depth));
         const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
         const next =
@@ -274,7 +279,7 @@ export class EngineSession {
         const likeness = next ? compareGrain(residual, before!, this.motion!) : { both: 0, first: 0, second: 0 };
         before = residual;
         const place = { frame: region.frame, rect: region.rect };
-        return { frame: region.frame, region: place, measure: { ...measure, likeness } };
+        return { frame: region.frame, region: place, measure: { ...measure, likeness }, contradicted };
       }),
     );
     writeWhole(out, serialize(stored));
@@ -298,8 +303,8 @@ export class EngineSession {
   ): T {
     const motion = this.depthMotion();
     const rects = new Map<number, Rect>();
+    if (local && work.length > 0) motion.refineStretch(work);
     for (const { region, sources } of work) {
-      if (local) motion.refine(region, sources);
       for (const s of sources) rects.set(s, union(rects.get(s), neededRect(region, s, motion, this.frames.format)));
     }
     return this.kernels.scoped(() => {
@@ -309,11 +314,13 @@ export class EngineSession {
   }
 
   /** Completes what no frame shows, in one frame. */
-  buildPlate({ frame, box, sources, local }: PlateTask): Plate {
+  buildPlate({ frame, box, sources, local, contradicted }: PlateTask): Plate {
     const { format } = this.job.frames;
     const region = makeRegion(this.kernels, frame, plateRect(box, format), this.mattes, true);
     return this.withGatherer([{ region, sources }], local, (gatherer) => {
       const gathered = gatherer.gather(region, sources);
+      withdrawContradicted(gathered);
+      withdraw(region, gathered.support, contradicted);
       return buildPlate(this.kernels, gathered, format, this.job.settings.seed);
     });
   }
@@ -345,9 +352,10 @@ export class EngineSession {
       settings.seed,
     );
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
-    const patches: Patch[] = frames.map(({ frame, transfer, neighbours }) => {
+    const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted }) => {
       const region = regionOf(this.kernels, frame, boxOf(this.job.cells, frame), this.mattes);
       const { planes, support } = unpackFrame(stored.get(frame)!, format.depth);
+      withdraw(region, support, contradicted, WITNESSES);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
       const known = { region, planes, support, own, transfer, donor: this.donorOf(region) };
       const patch = finisher.finish(known, neighbours);
@@ -375,32 +383,4 @@ export class EngineSession {
 
 function relativePose(poses: Matrix3[], from: number, to: number): Matrix3 {
   return multiply3(invert3(poses[to]), poses[from]);
-}
-
-function packFrame(planes: Float32Array[], support: Float32Array, frame: number, depth: number): StoredFrame {
-  const scale = 2 ** (16 - depth);
-  const packed = new Uint8Array(support.length);
-  // Anything seen at all stays above 0.
-  for (let i = 0; i < packed.length; i++) packed[i] = support[i] > 0 ? Math.min(255, Math.max(1, support[i] * 16)) : 0;
-  return {
-    frame,
-    planes: planes.map((p) => {
-      const out = new Uint16Array(p.length);
-      for (let i = 0; i < out.length; i++) out[i] = Math.min(65535, Math.max(0, p[i] * scale + 0.5));
-      return out;
-    }),
-    support: packed,
-  };
-}
-
-function unpackFrame(stored: StoredFrame, depth: number): { planes: Float32Array[]; support: Float32Array } {
-  const scaled = (values: Uint16Array | Uint8Array, factor: number): Float32Array => {
-    const out = new Float32Array(values.length);
-    for (let i = 0; i < out.length; i++) out[i] = values[i] * factor;
-    return out;
-  };
-  return {
-    planes: stored.planes.map((p) => scaled(p, 2 ** (depth - 16))),
-    support: scaled(stored.support, 1 / 16),
-  };
 }

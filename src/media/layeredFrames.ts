@@ -3,7 +3,7 @@ import { trimAt, type TrimKey } from '../core/fill/trim.ts';
 import type { ColourModel } from '../core/image/colourModel.ts';
 import { applyPatch, type HandTrim } from './applyPatch.ts';
 import type { RawStore } from './rawStore.ts';
-import type { PatchFiles } from './take.ts';
+import type { PatchFiles } from './takeFiles.ts';
 
 /** A take laid over frames. */
 export interface Layer {

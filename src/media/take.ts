@@ -1,9 +1,8 @@
 import { existsSync, readFileSync } from 'node:fs';
-import { mkdir, readdir, rm } from 'node:fs/promises';
+import { mkdir } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { deserialize, serialize } from 'node:v8';
-import type { Patch } from '../core/fill/finish.ts';
 import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
 import type { Statistic } from '../core/fill/gather.ts';
 import type { Plate } from '../core/fill/plate.ts';
@@ -18,6 +17,7 @@ import type { FrameChoice, GatheredFrame, SessionJob } from './engineSession.ts'
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
 import type { StoredPlate } from './plateFile.ts';
+import { CHUNK } from './takeFiles.ts';
 import { EngineThreads, inStretches } from './threads.ts';
 import { writeWhole } from './writeWhole.ts';
 
@@ -76,9 +76,9 @@ export interface StillWanted {
 const STILL_BUDGET = 180 << 20;
 const [FEWEST_STILL, MOST_STILL] = [5, 25];
 
-/** Frames per chunk: the unit that is resumed, handed to threads and looked at for a cancel. */
-const CHUNK = 8;
 const MOST_PLATES = 4;
+/** Every so-manieth frame is asked what its sources contradict one another about, for the others' sake. */
+const ASKED_EVERY = 5;
 /** Frames that are asked whether there is parallax, and the share of them that must say so. */
 const PARALLAX_PROBES = 8;
 const PARALLAX_SHARE = 0.35;
@@ -90,6 +90,8 @@ export class TakeWork {
   private readonly threads: EngineThreads;
   private readonly cells: MatteCells;
   private readonly job: SessionJob;
+  /** Known once the motion has been solved. */
+  private camera?: CameraMotion;
 
   constructor(private readonly options: WorkOptions) {
     const { width, height } = options.mattes.format;
@@ -131,7 +133,7 @@ export class TakeWork {
     return new VisibilityFinder(kernels, new CameraMotion(motion), this.cells, this.options.settings.reach);
   }
 
-  /** Computes the take; the finished patches lie in the folder, see {@link PatchFiles}. */
+  /** Computes the take; the finished patches lie in the folder, see `takeFiles.ts`. */
   async fill(): Promise<TakeResult> {
     await mkdir(this.options.folder, { recursive: true });
     await this.readMattes();
@@ -141,7 +143,7 @@ export class TakeWork {
     );
     const local = await this.stage('parallax', () => this.probeParallax(choices, motion));
     const gathered = await this.gather(choices, local);
-    const plates = await this.stage('plates', () => this.buildPlates(choices, motion, local));
+    const plates = await this.stage('plates', () => this.buildPlates(choices, gathered, motion, local));
     const frames = await this.finish(gathered, plates);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
@@ -185,6 +187,7 @@ export class TakeWork {
         ? await this.stageIfFolder('motion', () => this.measureMotion(distances))
         : stillMotion(this.options.mattes.format, this.options.count);
     await this.threads.all('setMotion', motion);
+    this.camera = new CameraMotion(motion);
     return motion;
   }
 
@@ -253,7 +256,12 @@ export class TakeWork {
     return !only || (last >= only.first && first <= only.last);
   }
 
-  private async buildPlates(choices: FrameChoice[], motion: CameraMotionData, local: boolean): Promise<Plate[]> {
+  private async buildPlates(
+    choices: FrameChoice[],
+    gathered: GatheredFrame[],
+    motion: CameraMotionData,
+    local: boolean,
+  ): Promise<Plate[]> {
     const { sources, reach } = this.options.settings;
     if (!sources.includes('texture')) return [];
     const fromFrames = sources.includes('frames');
@@ -262,6 +270,11 @@ export class TakeWork {
       if (!fromFrames) return reveal.map.map((level) => (level === REVEAL_LEVEL.none ? level : REVEAL_LEVEL.unseen));
       return reveal.unseen > 0 ? reveal.map.slice() : undefined;
     });
+    for (const { frame, contradicted } of fromFrames ? gathered : []) {
+      if (contradicted.length === 0) continue;
+      const map = (maps[frame] ??= choices[frame].reveal.map.slice());
+      this.markUnseen(map, contradicted);
+    }
     if (maps.every((m) => !m)) return [];
     const finder = await this.finder(motion);
     const plates: Plate[] = [];
@@ -280,6 +293,7 @@ export class TakeWork {
         box,
         sources: [best.frame, ...others].sort((a, b) => a - b),
         local,
+        contradicted: seenFrom(best.frame, gathered, this.camera!),
       });
       plates.push(plate);
       this.report('unseen', plates.length / MOST_PLATES);
@@ -288,10 +302,21 @@ export class TakeWork {
     return plates;
   }
 
+  /** What the sources contradict one another about counts as unseen. @param places - Frame px, interleaved. */
+  private markUnseen(map: Uint8Array, places: readonly number[]): void {
+    const { cell, cols, rows } = this.cells;
+    for (let i = 0; i < places.length; i += 2) {
+      const [x, y] = [Math.floor(places[i] / cell), Math.floor(places[i + 1] / cell)];
+      if (x < 0 || y < 0 || x >= cols || y >= rows) continue;
+      if (map[y * cols + x] !== REVEAL_LEVEL.none) map[y * cols + x] = REVEAL_LEVEL.unseen;
+    }
+  }
+
   private async finish(gathered: GatheredFrame[], plates: Plate[]): Promise<TakeResult['frames']> {
     const { settings, draft } = this.options;
     const grain = settings.grain && !draft ? grainOf(gathered) : [];
     const byFrame = new Map(gathered.map((g) => [g.frame, g]));
+    const some = gathered.filter((_, k) => k % ASKED_EVERY === 0);
     const chunks = this.chunks();
     let done = 0;
     const parts = await Promise.all(
@@ -302,6 +327,7 @@ export class TakeWork {
             frames: frames.map((frame) => ({
               frame,
               transfer: byFrame.get(frame)!.measure.transfer,
+              contradicted: seenFrom(frame, some, this.camera!),
               neighbours: [-2, -1, 0, 1, 2].flatMap((d) => {
                 const g = byFrame.get(frame + d);
                 return g ? [{ frame: g.frame, rect: g.region.rect, offsets: g.measure.offsets }] : [];
@@ -340,6 +366,17 @@ function unseenBox(map: Uint8Array, { cell, cols, rows }: MatteCells): Rect {
   return { x: x0 * cell, y: y0 * cell, width: (x1 - x0 + 1) * cell, height: (y1 - y0 + 1) * cell };
 }
 
+/** What sources of any frame contradict one another about, as one frame of the same scene sees it. */
+function seenFrom(frame: number, gathered: readonly GatheredFrame[], camera: CameraMotion): Float64Array {
+  const out = gathered.flatMap((g) => {
+    if (g.contradicted.length === 0 || !camera.sameScene(g.frame, frame)) return [];
+    const places = Float64Array.from(g.contradicted);
+    camera.map(g.frame, frame, places);
+    return [...places];
+  });
+  return Float64Array.from(out);
+}
+
 /** At most so many of all, evenly spread. */
 function evenly(all: readonly number[], most: number): number[] {
   const step = Math.max(1, all.length / most);
@@ -366,42 +403,4 @@ function forget(maps: (Uint8Array | undefined)[], plate: Plate, cells: MatteCell
       if (inside((m[0] * x + m[1] * y + m[2]) * q, (m[3] * x + m[4] * y + m[5]) * q)) map[i] = REVEAL_LEVEL.none;
     });
   });
-}
-
-/** Finished patches of a folder, read chunk by chunk; of a take at work, those that are there. */
-export class PatchFiles {
-  private held: { index: number; patches: Map<number, Patch> } | undefined;
-
-  constructor(private readonly folder: string) {}
-
-  /** The patch of a frame; undefined if it has no hole or is not finished. */
-  get(frame: number): Patch | undefined {
-    const index = Math.floor(frame / CHUNK);
-    if (this.held?.index !== index) {
-      const path = join(this.folder, `finish-${index}.bin`);
-      const patches = existsSync(path) ? (deserialize(readFileSync(path)) as Patch[]) : [];
-      this.held = { index, patches: new Map(patches.map((p) => [p.frame, p])) };
-    }
-    return this.held.patches.get(frame);
-  }
-}
-
-/** Stretches of frames, inclusive, whose chunks are finished, among `count` frames. */
-export function finishedStretches(folder: string, count: number): [number, number][] {
-  const out: [number, number][] = [];
-  for (let first = 0; first < count; first += CHUNK) {
-    if (!existsSync(join(folder, `finish-${first / CHUNK}.bin`))) continue;
-    const last = Math.min(first + CHUNK, count) - 1;
-    const before = out.at(-1);
-    if (before?.[1] === first - 1) before[1] = last;
-    else out.push([first, last]);
-  }
-  return out;
-}
-
-/** Removes what only the computing needed; the patches stay, and what is named. */
-export async function tidyTake(folder: string, keep: readonly string[]): Promise<void> {
-  for (const name of await readdir(folder)) {
-    if (!/^finish-\d+\.bin$/.test(name) && !keep.includes(name)) await rm(join(folder, name), { force: true });
-  }
 }

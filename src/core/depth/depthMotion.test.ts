@@ -4,7 +4,8 @@ import { identity3 } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { Pyramids } from '../motion/pyramids.ts';
-import { DepthMotion, type TiledRegion } from './depthMotion.ts';
+import { DepthMotion } from './depthMotion.ts';
+import type { TiledRegion } from './tiledRegion.ts';
 import { CAMERA_PLANE } from './frameMap.ts';
 
 const [W, H] = [480, 320];
@@ -94,4 +95,27 @@ it('leaves the camera’s motion alone where everything lies on its plane', asyn
   const { motion, found } = await refined(0);
   expect(found).toBe(0);
   expect(motion.surfaces(2)).toBeUndefined();
+});
+
+it('shares the depths of the middle frame with the others of its stretch', async () => {
+  const kernels = await loadKernels(64 << 20);
+  const motion = new DepthMotion(kernels, still, new Pyramids(kernels, footage(2), 5), blocked, 1);
+  const work = [1, 2, 3].map((frame) => ({
+    region: { ...region, frame },
+    sources: [0, 1, 2, 3, 4].filter((s) => s !== frame),
+  }));
+  expect(motion.refineStretch(work)).toBeGreaterThanOrEqual(2);
+  for (const frame of [1, 3]) {
+    const tiles = motion.surfaces(frame)!;
+    const moves = (x: number, y: number, to: number): number => {
+      const points = Float64Array.of(x, y);
+      motion.map(frame, to, points, tiles[Math.floor(y / 16) * COLS + Math.floor(x / 16)]);
+      return points[0] - x;
+    };
+    for (const to of [0, 2, 4]) {
+      expect(Math.abs(moves(216, 150, to))).toBeLessThan(0.2);
+      expect(Math.abs(moves(264, 150, to) - 2 * (to - frame))).toBeLessThan(0.2);
+    }
+    expect(motion.knows(frame, 4, tiles[9 * COLS + 16])).toBe(true);
+  }
 });

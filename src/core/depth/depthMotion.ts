@@ -8,6 +8,7 @@ import { chooseSurfaces } from './chooseSurfaces.ts';
 import { CornerFollower } from './followCorners.ts';
 import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
 import { holeParts, type HolePart } from './holeParts.ts';
+import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
 import {
   epipoleOf,
   findParallax,
@@ -18,15 +19,6 @@ import {
   type View,
 } from './parallax.ts';
 import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
-
-/** The tiles of a frame on which a fill works. */
-export interface TiledRegion {
-  frame: number;
-  rect: Rect;
-  cols: number;
-  rows: number;
-  active: Uint8Array;
-}
 
 /** How far around a hole corners are followed, and where one's weight is halved, analysis px. */
 const SURROUNDINGS = 44;
@@ -64,13 +56,24 @@ interface FrameDepth {
   epipoles: Map<number, Epipole>;
 }
 
+/** A frame whose depths are those of another one, the key of its stretch, and which of their surfaces lies behind each tile. */
+interface Keyed {
+  key: number;
+  tiles: Uint8Array;
+}
+
+/** Rounds in which a place is carried back to the key: parallax changes slowly with it. */
+const BACK_ROUNDS = 3;
+
 /**
  * The camera's motion, and what is nearer or farther than its plane around and behind the holes: corners around each part
  * of a hole are followed to its sources, their parallax is split into depths and directions, the depths into surfaces,
- * and each tile of the hole gets the surface under which the sources agree.
+ * and each tile of the hole gets the surface under which the sources agree. A stretch of frames shares the depths found in
+ * one of them, so that its fills do not jump from frame to frame.
  */
 export class DepthMotion implements FrameMap {
-  private readonly frames = new Map<number, FrameDepth>();
+  private readonly depths = new Map<number, FrameDepth>();
+  private readonly keyed = new Map<number, Keyed>();
   private readonly follower: CornerFollower;
   private readonly space: UnitSpace;
 
@@ -92,19 +95,89 @@ export class DepthMotion implements FrameMap {
   }
 
   surfaces(frame: number): Uint8Array | undefined {
-    return this.frames.get(frame)?.tiles;
+    return this.keyed.get(frame)?.tiles;
   }
 
   knows(from: number, to: number, surface: number): boolean {
-    return surface === CAMERA_PLANE || from === to || this.frames.get(from)!.epipoles.has(to);
+    if (surface === CAMERA_PLANE || from === to) return true;
+    const { key } = this.keyed.get(from)!;
+    return to === key || this.depths.get(key)!.epipoles.has(to);
   }
 
   map(from: number, to: number, points: Float32Array | Float64Array, surface: number): void {
     if (from === to) return;
-    const depth = this.frames.get(from);
-    const e = surface === CAMERA_PLANE ? undefined : depth?.epipoles.get(to);
-    if (!e) return this.camera.map(from, to, points);
-    this.mapOn(depth!.surfaces[surface - 1], e, from, to, points);
+    const key = surface === CAMERA_PLANE ? undefined : this.keyed.get(from)?.key;
+    if (key === undefined) return this.camera.map(from, to, points);
+    this.toKey(from, key, points, surface);
+    this.fromKey(key, to, points, surface);
+  }
+
+  /** From the key of a stretch to a frame in which its depths are known; elsewhere as the camera moves. */
+  private fromKey(key: number, to: number, points: Float32Array | Float64Array, surface: number): void {
+    if (key === to) return;
+    const { epipoles, surfaces } = this.depths.get(key)!;
+    const e = epipoles.get(to);
+    if (e) this.mapOn(surfaces[surface - 1], e, key, to, points);
+    else this.camera.map(key, to, points);
+  }
+
+  /** The way back of {@link fromKey}: from the camera's guess, by what is left over. */
+  private toKey(from: number, key: number, points: Float32Array | Float64Array, surface: number): void {
+    if (from === key) return;
+    const wanted = points.slice();
+    this.camera.map(from, key, points);
+    for (let round = 0; round < BACK_ROUNDS; round++) {
+      const there = points.slice();
+      this.fromKey(key, from, there, surface);
+      for (let i = 0; i < points.length; i++) points[i] += wanted[i] - there[i];
+    }
+  }
+
+  /**
+   * Measures what surrounds the holes of a stretch of frames, in the middle one of them.
+   * @returns The number of surfaces found.
+   */
+  refineStretch(work: readonly { region: TiledRegion; sources: readonly number[] }[]): number {
+    const key = work[work.length >> 1].region.frame;
+    const regions = work.map((w) => w.region);
+    const together = unitedRegion(regions, key, this.camera);
+    const needed = new Set(work.flatMap(({ region, sources }) => [region.frame, ...sources]));
+    const found = this.refine(
+      together,
+      [...needed].sort((a, b) => a - b),
+    );
+    if (found === 0) return 0;
+    for (const region of regions) {
+      if (region.frame !== key && !this.depths.get(key)!.epipoles.has(region.frame)) continue;
+      this.keyed.set(region.frame, { key, tiles: this.tilesOf(region, together) });
+    }
+    return found;
+  }
+
+  /** Which surface lies behind each tile of a region: the one that leads to a tile of the key on which that surface lies. */
+  private tilesOf(region: TiledRegion, together: TiledRegion): Uint8Array {
+    const { tiles, surfaces } = this.depths.get(together.frame)!;
+    const side = region.rect.width / region.cols;
+    const centres = Float64Array.from({ length: region.active.length * 2 }, (_, i) =>
+      i % 2 === 0
+        ? region.rect.x + (((i >> 1) % region.cols) + 0.5) * side
+        : region.rect.y + (Math.floor((i >> 1) / region.cols) + 0.5) * side,
+    );
+    const at = (places: Float64Array, i: number): number => {
+      const c = Math.floor((places[2 * i] - together.rect.x) / side);
+      const r = Math.floor((places[2 * i + 1] - together.rect.y) / side);
+      return c < 0 || r < 0 || c >= together.cols || r >= together.rows ? CAMERA_PLANE : tiles[r * together.cols + c];
+    };
+    const out = new Uint8Array(region.active.length);
+    const plain = centres.slice();
+    this.camera.map(region.frame, together.frame, plain);
+    for (let i = 0; i < out.length; i++) out[i] = at(plain, i);
+    surfaces.forEach((_, k) => {
+      const places = centres.slice();
+      this.toKey(region.frame, together.frame, places, k + 1);
+      for (let i = 0; i < out.length; i++) if (at(places, i) === k + 1) out[i] = k + 1;
+    });
+    return out;
   }
 
   /** Measures what surrounds the holes of a region against each source. @returns The number of surfaces found. */
@@ -126,7 +199,10 @@ export class DepthMotion implements FrameMap {
       if (e) found.epipoles.set(s, e);
     }
     parts.forEach((part, k) => this.refinePart(region, part, arounds[k], { corners, parallax }, found));
-    if (found.surfaces.length > 0) this.frames.set(frame, found);
+    if (found.surfaces.length > 0) {
+      this.depths.set(frame, found);
+      this.keyed.set(frame, { key: frame, tiles: found.tiles });
+    }
     return found.surfaces.length;
   }
 

@@ -13,6 +13,7 @@ export class BandBuffers {
   readonly params: number;
   readonly mean: number;
   readonly support: number;
+  readonly share: number;
   readonly active: number;
   readonly map: number;
 
@@ -26,6 +27,7 @@ export class BandBuffers {
     this.params = kernels.alloc(sources * 12);
     this.mean = kernels.alloc(this.lumaSamples * 4);
     this.support = kernels.alloc(this.lumaSamples * 4);
+    this.share = kernels.alloc(this.lumaSamples * 4);
     this.active = kernels.alloc(region.cols);
     this.map = kernels.alloc((region.cols + 1) * 16);
   }

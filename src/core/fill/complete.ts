@@ -113,7 +113,7 @@ export class Completer {
   private useTexture(known: Known, out: Completed, open: Uint8Array): void {
     for (const plate of this.plates.texture) {
       const layer = this.layerOf(plate, known, open);
-      if (layer) this.join(out, known.region, open, layer);
+      if (layer) this.join(out, known.region, open, layer, 1);
     }
   }
 
@@ -155,10 +155,10 @@ export class Completer {
 
   /**
    * Takes a layer where it is known and wanted, plus a membrane of what differs on pixels that are known already.
-   * @param strength - Of that membrane, 0..1, for a layer that shows what is truly there: what passes before the border
-   *   is then left out of it.
+   * What passes before the border is left out of it.
+   * @param strength - Of that membrane, 0..1.
    */
-  private join(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, strength?: number): void {
+  private join(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, strength: number): void {
     const differences = (plane: number, of = (v: number): number => v): CellSums => {
       const [known, samples] = [out.layers[plane], planes[plane]];
       return cellSums(region, this.format, plane, (i, luma) =>
@@ -166,16 +166,19 @@ export class Completer {
       );
     };
     const unit = 2 ** (this.format.depth - 8);
-    const strange =
-      strength === undefined
-        ? undefined
-        : strangeCells(offsetGrid(region), differences(0), differences(0, Math.abs), unit);
+    // Some things differ from what is behind them in their colour alone.
+    const strange = planes.map((_, p) =>
+      strangeCells(
+        offsetGrid(region),
+        differences(p),
+        differences(p, (v) => v * v),
+        unit,
+      ),
+    );
     const joined = planes.map((samples, plane) => {
       const { sum, weight } = differences(plane);
-      strange?.forEach((s, i) => {
-        if (s === 1) sum[i] = weight[i] = 0;
-      });
-      const field = membrane(offsetGrid(region), sum, weight).map((v) => v * (strength ?? 1));
+      for (let i = 0; i < sum.length; i++) if (strange.some((cells) => cells[i] === 1)) sum[i] = weight[i] = 0;
+      const field = membrane(offsetGrid(region), sum, weight).map((v) => v * strength);
       return plusField(this.kernels, samples, region, this.format, plane, field);
     });
     this.take(out, region, open, { planes: joined, covers });

@@ -19,6 +19,8 @@ export interface Gathered {
   planes: Float32Array[];
   /** Sum of agreeing weights per luma px, 0 = no source sees it. A near, clean source counts 1. */
   support: Float32Array;
+  /** The same as a share of the weights of all sources that see it: low where they contradict one another. */
+  share: Float32Array;
   /** The frame's own samples per colour plane. */
   own: Float32Array[];
 }
@@ -97,7 +99,8 @@ export class Gatherer {
     const own = Array.from({ length: format.colourPlanes }, (_, p) => readRegionPlane(this.frames, region, p));
     const planes = own.map((samples) => new Float32Array(samples.length));
     const support = new Float32Array(region.rect.width * region.rect.height);
-    const out: Gathered = { region, sources: [...sources], planes, support, own };
+    const share = new Float32Array(support.length);
+    const out: Gathered = { region, sources: [...sources], planes, support, share, own };
     if (sources.length === 0) return out;
     this.kernels.scoped(() => this.run(out));
     return out;
@@ -194,8 +197,10 @@ export class Gatherer {
       tau,
       band.mean,
       band.support,
+      band.share,
       band.lumaSamples,
     );
+    out.share.set(kernels.f32(band.share, band.lumaSamples), row * band.lumaSamples);
     if (this.statistic === 'median') medianOfLuma(kernels, band, n);
     out.planes[0].set(kernels.f32(band.mean, band.lumaSamples), row * band.lumaSamples);
     out.support.set(kernels.f32(band.support, band.lumaSamples), row * band.lumaSamples);

@@ -5,33 +5,36 @@ import type { CellSums } from './smoothField.ts';
 /** A cell is strange beyond so many times what is usual, and so many 8-bit levels. */
 const TIMES = 4;
 const LEVELS = 4;
+/** Spread within a cell that light and grain do not make, 8-bit levels. */
+const SPREAD_LEVELS = 6;
 /** Normal deviations per median absolute deviation. */
 const MAD_TO_SIGMA = 1.4826;
 
 /**
- * Cells in which something else is seen than what is laid beside it, and their neighbours: what passes before the border
- * just now must not count as light. Told by the mean difference, and by how large differences are whatever their sign.
+ * Cells in which something else is seen than what is laid beside it, and their neighbours: what stands or passes before
+ * the border must not count as light. Told first by how much the differences spread within a cell, compared with the evener
+ * cells (a thing may stand along most of the border), then by their mean, compared with the cells that are left.
  *
- * @param differences - Of luma.
- * @param sizes - The same without their signs.
+ * @param differences - Of one plane. @param squares - The same, squared.
  * @param unit - Sample units per 8-bit level.
- * @returns 1 where a cell is to be left out; nowhere, if that would be most of them.
+ * @returns 1 where a cell is to be left out.
  */
-export function strangeCells({ cols, rows }: Grid, differences: CellSums, sizes: CellSums, unit: number): Uint8Array {
-  const known = [...differences.weight.keys()].filter((i) => differences.weight[i] > 0);
+export function strangeCells({ cols, rows }: Grid, differences: CellSums, squares: CellSums, unit: number): Uint8Array {
+  const { sum, weight } = differences;
+  const known = [...weight.keys()].filter((i) => weight[i] > 0);
+  const mean = (i: number): number => sum[i] / weight[i];
+  const spread = (i: number): number => Math.sqrt(Math.max(0, squares.sum[i] / weight[i] - mean(i) ** 2));
+  const even = Math.max(TIMES * quartile(known.map(spread)), SPREAD_LEVELS * unit);
+  const left = known.filter((i) => spread(i) <= even);
+  const middle = median(left.map(mean));
+  const sigma = MAD_TO_SIGMA * median(left.map((i) => Math.abs(mean(i) - middle)));
+  const near = Math.max(TIMES * sigma, LEVELS * unit);
   const out = new Uint8Array(cols * rows);
-  for (const { sum, weight } of [differences, sizes]) {
-    const means = known.map((i) => sum[i] / weight[i]);
-    const middle = median(means);
-    const sigma = MAD_TO_SIGMA * median(means.map((m) => Math.abs(m - middle)));
-    const limit = Math.max(TIMES * sigma, LEVELS * unit);
-    known.forEach((i, k) => {
-      if (Math.abs(means[k] - middle) > limit) out[i] = 1;
-    });
-  }
-  const wide = dilated(out, cols, rows);
-  return known.filter((i) => wide[i] === 1).length > known.length / 2 ? out.fill(0) : wide;
+  for (const i of known) if (spread(i) > even || Math.abs(mean(i) - middle) > near) out[i] = 1;
+  return dilated(out, cols, rows);
 }
+
+const quartile = (values: number[]): number => [...values].sort((a, b) => a - b)[values.length >> 2] ?? 0;
 
 function dilated(mask: Uint8Array, cols: number, rows: number): Uint8Array {
   const out = mask.slice();

@@ -9,11 +9,11 @@ const MEAN_ROUNDS: i32 = 3;
  * weight in params (3 f32 each). Iteratively reweighted: first L1, which finds the weighted median, then
  * Geman-McClure with scale tau, which averages those that agree with it (Holland & Welsch 1977).
  * Final weights go to weights + k·step; `mean` gets the fused value, `support` the sum of the final weights
- * relative to a candidate of weight 1 (0 = nobody saw this pixel).
+ * relative to a candidate of weight 1 (0 = nobody saw this pixel), `share` the same as a share of all weights.
  */
 export function fuse(
   values: usize, usable: usize, weights: usize, step: usize, n: i32, params: usize, tau: f32,
-  mean: usize, support: usize, count: i32,
+  mean: usize, support: usize, share: usize, count: i32,
 ): void {
   const tiny = f32x4.splat(1e-6);
   const floorAt = f32x4.splat(tau * <f32>0.1);
@@ -39,9 +39,11 @@ export function fuse(
     if (!v128.any_true(f32x4.gt(total, tiny))) {
       v128.store(mean + o, f32x4.splat(0));
       v128.store(support + o, f32x4.splat(0));
+      v128.store(share + o, f32x4.splat(0));
       continue;
     }
-    let m = f32x4.div(sum, f32x4.max(total, tiny));
+    const all = f32x4.max(total, tiny);
+    let m = f32x4.div(sum, all);
     // Where all candidates lie close together their mean is as good a start as their median.
     const rounds = spread(values + o, weights + o, step, n, m) < tau ? 0 : MEDIAN_ROUNDS;
     for (let round = 0; round < rounds; round++) {
@@ -76,6 +78,7 @@ export function fuse(
     }
     v128.store(mean + o, m);
     v128.store(support + o, total);
+    v128.store(share + o, f32x4.div(total, all));
   }
 }
 

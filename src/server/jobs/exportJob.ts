@@ -11,7 +11,7 @@ import { storedFormat, type StoredFormat } from '../../media/pixelFormat.ts';
 import { writePngZip } from '../../media/pngZip.ts';
 import type { ClipInfo } from '../../media/probe.ts';
 import { RawStore } from '../../media/rawStore.ts';
-import { PatchFiles } from '../../media/take.ts';
+import { PatchFiles } from '../../media/takeFiles.ts';
 import { workRange } from '../../contract/shots.ts';
 import { trimsOf } from '../../contract/trim.ts';
 import { storedOf, type StoredClip } from '../services/frameStores.ts';

@@ -15,7 +15,7 @@ import { rasterFile } from '../../media/rasterFile.ts';
 import { DrawnMattes } from '../../media/drawnMattes.ts';
 import type { Layer, LayerTrim } from '../../media/layeredFrames.ts';
 import { storedFormat } from '../../media/pixelFormat.ts';
-import { PatchFiles } from '../../media/take.ts';
+import { PatchFiles } from '../../media/takeFiles.ts';
 import { offsetToStored } from '../../media/turn.ts';
 import type { Files } from '../files.ts';
 import { clipInfo, Clip } from '../store/clip.ts';

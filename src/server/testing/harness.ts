@@ -21,7 +21,11 @@ function quickDisk(): string {
 export const TUS = { 'tus-resumable': '1.0.0' };
 
 /** A matte names its shot; a plate its removal and frame too. */
-export interface UploadAbout { shot?: string; removal?: string; frame?: string }
+export interface UploadAbout {
+  shot?: string;
+  removal?: string;
+  frame?: string;
+}
 
 export interface Answer<T> {
   status: number;

@@ -15,7 +15,11 @@ export interface UploadItem {
 }
 
 /** A matte names its shot, a plate its removal and frame too; a clip nothing. */
-export interface UploadAbout { shot?: string; removal?: string; frame?: string }
+export interface UploadAbout {
+  shot?: string;
+  removal?: string;
+  frame?: string;
+}
 
 /** Retries go on for as long as a closed lid or a restarted server takes, ms. */
 const RETRIES = [0, 500, 1000, 2000, 3000, 5000, 5000, 5000, 10_000, 10_000, 30_000, 30_000, 60_000];

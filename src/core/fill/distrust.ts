@@ -1,0 +1,142 @@
+import { median } from '../geometry/linear.ts';
+import { components } from '../image/components.ts';
+import type { Gathered } from './gather.ts';
+import { CELL } from './measure.ts';
+import type { Region } from './region.ts';
+
+/** Sources that must see a px for their agreement to tell anything, by weight. */
+export const WITNESSES = 1.2;
+/** Px of a cell that must tell. */
+const TELLING = CELL;
+/** Share of agreeing weight that grain alone leaves. */
+const USUAL = 0.8;
+/** Shares, of the usual one, under which a cell may belong to a contradiction, and under which a whole one must lie. */
+const LOW = 0.78;
+const CONTRADICTED = 0.65;
+
+/**
+ * Takes the support from parts of a hole about which the sources contradict one another: what they show there is not
+ * the background but something nearer that passes before it, whose own movement is another one.
+ *
+ * Cells of low agreement that hang together are judged as one: texture that happens to agree in some of them does not
+ * save them, nor does a px that is badly registered condemn its surroundings. Where all of the rim agrees badly too (water,
+ * leaves), less is asked for.
+ *
+ * @returns Places of the untrusted cells' middles, frame px, interleaved.
+ */
+export function withdrawContradicted({ region, support, share }: Gathered): number[] {
+  const { width, height } = region.rect;
+  const [cols, rows] = [width / CELL, height / CELL];
+  const hole = cellMeans(
+    region.rect.width,
+    cols,
+    rows,
+    share,
+    (i) => region.alpha[i] > 0 && tells(support[i], share[i]),
+  );
+  const rim = cellMeans(
+    region.rect.width,
+    cols,
+    rows,
+    share,
+    (i) => region.known[i] === 1 && tells(support[i], share[i]),
+  );
+  const around = [...rim].filter((v) => !Number.isNaN(v));
+  const usual = around.length > 0 ? Math.min(USUAL, median(around)) : USUAL;
+  const untold = hole.map((v, i) => (Number.isNaN(v) && holds(region, i, cols) ? 1 : 0));
+  const smooth = smoothed(hole, cols, rows);
+  const low = Uint8Array.from(smooth, (v) => (v < LOW * usual ? 1 : 0));
+  const out: number[] = [];
+  for (const group of components(low, cols, rows)) {
+    const mean = group.reduce((sum, i) => sum + smooth[i], 0) / group.length;
+    if (mean > CONTRADICTED * usual || group.length < 2) continue;
+    for (const cell of widened(withUntold(group, untold, cols, rows), cols, rows)) {
+      const [x, y] = [(cell % cols) * CELL, Math.floor(cell / cols) * CELL];
+      out.push(region.rect.x + x + CELL / 2, region.rect.y + y + CELL / 2);
+    }
+  }
+  withdraw(region, support, out);
+  return out;
+}
+
+/**
+ * Takes the support from the cells with the given middles, frame px, interleaved.
+ * @param below - Only from px with less of it.
+ */
+export function withdraw({ rect }: Region, support: Float32Array, middles: ArrayLike<number>, below = Infinity): void {
+  for (let k = 0; k < middles.length; k += 2) {
+    const [x, y] = [0, 1].map((axis) => {
+      const corner = middles[k + axis] - (axis === 0 ? rect.x : rect.y);
+      return Math.floor(corner / CELL) * CELL;
+    });
+    if (x < 0 || y < 0 || x >= rect.width || y >= rect.height) continue;
+    for (let b = y; b < y + CELL; b++) {
+      for (let i = b * rect.width + x; i < b * rect.width + x + CELL; i++) if (support[i] < below) support[i] = 0;
+    }
+  }
+}
+
+/** Whether part of the hole lies in a cell. */
+function holds({ alpha, rect }: Region, cell: number, cols: number): boolean {
+  const first = Math.floor(cell / cols) * CELL * rect.width + (cell % cols) * CELL;
+  for (let b = 0; b < CELL; b++) {
+    for (let i = first + b * rect.width; i < first + b * rect.width + CELL; i++) if (alpha[i] > 0) return true;
+  }
+  return false;
+}
+
+/** A group with the cells of the hole beside it about which nothing is told: too few sources see them. */
+function withUntold(group: readonly number[], untold: ArrayLike<number>, cols: number, rows: number): number[] {
+  const out = new Set(group);
+  for (const i of out) {
+    for (const k of widened([i], cols, rows)) if (untold[k] === 1) out.add(k);
+  }
+  return [...out];
+}
+
+const tells = (support: number, share: number): boolean => share > 0 && support / share >= WITNESSES;
+
+/** Mean of the values that count, per cell; NaN where too few do. */
+function cellMeans(
+  width: number,
+  cols: number,
+  rows: number,
+  values: Float32Array,
+  counts: (i: number) => boolean,
+): Float32Array {
+  return Float32Array.from({ length: cols * rows }, (_, cell) => {
+    const first = Math.floor(cell / cols) * CELL * width + (cell % cols) * CELL;
+    let [sum, n] = [0, 0];
+    for (let b = 0; b < CELL; b++) {
+      for (let i = first + b * width; i < first + b * width + CELL; i++) {
+        if (!counts(i)) continue;
+        sum += values[i];
+        n++;
+      }
+    }
+    return n >= TELLING ? sum / n : NaN;
+  });
+}
+
+/** Means over a cell and its neighbours, of those that are known; NaN stays. */
+function smoothed(cells: Float32Array, cols: number, rows: number): Float32Array {
+  return cells.map((value, i) => {
+    if (Number.isNaN(value)) return NaN;
+    const known = widened([i], cols, rows)
+      .map((k) => cells[k])
+      .filter((v) => !Number.isNaN(v));
+    return known.reduce((a, b) => a + b, 0) / known.length;
+  });
+}
+
+/** Cells and those next to them. */
+function widened(cells: readonly number[], cols: number, rows: number): number[] {
+  const out = new Set<number>();
+  for (const i of cells) {
+    const [x, y] = [i % cols, Math.floor(i / cols)];
+    for (let r = Math.max(0, y - 1); r <= Math.min(rows - 1, y + 1); r++) {
+      for (let c = Math.max(0, x - 1); c <= Math.min(cols - 1, x + 1); c++) out.add(r * cols + c);
+    }
+  }
+  return [...out];
+}
