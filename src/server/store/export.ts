@@ -1,27 +1,12 @@
-import {
-  DataTypes,
-  Model,
-  type CreationOptional,
-  type InferAttributes,
-  type InferCreationAttributes,
-  type Sequelize,
-} from 'sequelize';
-import type { ExportKind, ExportView, WorkState } from '../../contract/takes.ts';
-import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
+import { DataTypes, type CreationOptional, type Sequelize } from 'sequelize';
+import type { ExportKind, ExportView } from '../../contract/takes.ts';
+import { WORK_COLUMNS, WorkModel, workView } from './work.ts';
 
 /** One file to take away. */
-export class Export extends Model<InferAttributes<Export>, InferCreationAttributes<Export>> implements WorkRow {
-  declare id: string;
-  declare shotId: string;
+export class Export extends WorkModel<Export> {
   declare kind: ExportKind;
   declare removalId: CreationOptional<string | null>;
   declare fileName: string;
-  declare state: CreationOptional<WorkState>;
-  declare stage: CreationOptional<string>;
-  declare progress: CreationOptional<number>;
-  declare secondsLeft: CreationOptional<number | null>;
-  declare cancel: CreationOptional<boolean>;
-  declare error: CreationOptional<ExportView['error']>;
   declare size: CreationOptional<number | null>;
   declare createdAt: CreationOptional<Date>;
 }
@@ -29,8 +14,6 @@ export class Export extends Model<InferAttributes<Export>, InferCreationAttribut
 export function defineExport(database: Sequelize): void {
   Export.init(
     {
-      id: { type: DataTypes.UUID, primaryKey: true },
-      shotId: DataTypes.UUID,
       kind: DataTypes.TEXT,
       removalId: DataTypes.UUID,
       fileName: DataTypes.TEXT,

@@ -1,19 +1,9 @@
-import {
-  DataTypes,
-  Model,
-  type CreationOptional,
-  type InferAttributes,
-  type InferCreationAttributes,
-  type Sequelize,
-} from 'sequelize';
+import { DataTypes, type CreationOptional, type Sequelize } from 'sequelize';
 import type { PlateBody, PlateView } from '../../contract/plates.ts';
-import type { WorkState } from '../../contract/takes.ts';
-import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
+import { WORK_COLUMNS, WorkModel, workView } from './work.ts';
 
 /** A plate of a removal; its picture lies in a file, and the document says where it is used. */
-export class Plate extends Model<InferAttributes<Plate>, InferCreationAttributes<Plate>> implements WorkRow {
-  declare id: string;
-  declare shotId: string;
+export class Plate extends WorkModel<Plate> {
   declare removalId: string;
   declare name: string;
   /** Frame of the clip at which it lies. */
@@ -22,20 +12,12 @@ export class Plate extends Model<InferAttributes<Plate>, InferCreationAttributes
   declare built: CreationOptional<Pick<PlateBody, 'first' | 'last' | 'statistic'> | null>;
   /** Name of the uploaded picture, until it has been read. */
   declare upload: CreationOptional<string | null>;
-  declare state: CreationOptional<WorkState>;
-  declare stage: CreationOptional<string>;
-  declare progress: CreationOptional<number>;
-  declare secondsLeft: CreationOptional<number | null>;
-  declare cancel: CreationOptional<boolean>;
-  declare error: CreationOptional<PlateView['error']>;
   declare createdAt: CreationOptional<Date>;
 }
 
 export function definePlate(database: Sequelize): void {
   Plate.init(
     {
-      id: { type: DataTypes.UUID, primaryKey: true },
-      shotId: DataTypes.UUID,
       removalId: DataTypes.UUID,
       name: DataTypes.TEXT,
       frame: DataTypes.INTEGER,

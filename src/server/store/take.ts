@@ -1,21 +1,12 @@
 import { createHash } from 'node:crypto';
-import {
-  DataTypes,
-  Model,
-  type CreationOptional,
-  type InferAttributes,
-  type InferCreationAttributes,
-  type Sequelize,
-} from 'sequelize';
+import { DataTypes, type CreationOptional, type Sequelize } from 'sequelize';
 import type { Marks } from '../../contract/document.ts';
-import type { MadeWith, TakeView, WorkState } from '../../contract/takes.ts';
+import type { MadeWith, TakeView } from '../../contract/takes.ts';
 import type { Trims } from '../../contract/trim.ts';
-import { WORK_COLUMNS, workView, type WorkRow } from './work.ts';
+import { WORK_COLUMNS, WorkModel, workView } from './work.ts';
 
 /** One computed result of a removal, with the marks and settings that made it. */
-export class Take extends Model<InferAttributes<Take>, InferCreationAttributes<Take>> implements WorkRow {
-  declare id: string;
-  declare shotId: string;
+export class Take extends WorkModel<Take> {
   declare removalId: string;
   declare name: string;
   declare draft: boolean;
@@ -34,13 +25,7 @@ export class Take extends Model<InferAttributes<Take>, InferCreationAttributes<T
   declare beneathTrims: CreationOptional<Trims>;
   /** Trims (see `trimsText`) that its playable copy was made with. */
   declare previewTrims: CreationOptional<string>;
-  declare state: CreationOptional<WorkState>;
-  declare stage: CreationOptional<string>;
-  declare progress: CreationOptional<number>;
-  declare secondsLeft: CreationOptional<number | null>;
-  declare cancel: CreationOptional<boolean>;
   declare finished: CreationOptional<[number, number][]>;
-  declare error: CreationOptional<TakeView['error']>;
   declare outcome: CreationOptional<TakeView['outcome']>;
   declare picked: CreationOptional<boolean>;
   declare createdAt: CreationOptional<Date>;
@@ -50,8 +35,6 @@ export class Take extends Model<InferAttributes<Take>, InferCreationAttributes<T
 export function defineTake(database: Sequelize): void {
   Take.init(
     {
-      id: { type: DataTypes.UUID, primaryKey: true },
-      shotId: DataTypes.UUID,
       removalId: DataTypes.UUID,
       name: DataTypes.TEXT,
       draft: DataTypes.BOOLEAN,

@@ -1,4 +1,4 @@
-import { DataTypes, type Model } from 'sequelize';
+import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { WorkProgress, WorkState } from '../../contract/takes.ts';
 
 /** What rows of work (takes, exports) have in common. */
@@ -13,7 +13,24 @@ export interface WorkRow extends Model {
   error: WorkProgress['error'];
 }
 
+/** A row of work of a shot. */
+export abstract class WorkModel<M extends Model>
+  extends Model<InferAttributes<M>, InferCreationAttributes<M>>
+  implements WorkRow
+{
+  declare id: string;
+  declare shotId: string;
+  declare state: CreationOptional<WorkState>;
+  declare stage: CreationOptional<string>;
+  declare progress: CreationOptional<number>;
+  declare secondsLeft: CreationOptional<number | null>;
+  declare cancel: CreationOptional<boolean>;
+  declare error: CreationOptional<WorkProgress['error']>;
+}
+
 export const WORK_COLUMNS = {
+  id: { type: DataTypes.UUID, primaryKey: true },
+  shotId: DataTypes.UUID,
   state: { type: DataTypes.TEXT, defaultValue: 'queued' },
   stage: { type: DataTypes.TEXT, defaultValue: 'waiting' },
   progress: { type: DataTypes.REAL, defaultValue: 0 },

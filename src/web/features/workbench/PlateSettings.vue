@@ -3,14 +3,12 @@ import Button from 'primevue/button';
 import SelectButton from 'primevue/selectbutton';
 import { computed, ref } from 'vue';
 import type { TakeSettings } from '../../../contract/document.ts';
-import { STAGES } from '../../../contract/takes.ts';
 import { urls } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import UploadRow from '../footage/UploadRow.vue';
 import { useUploads } from '../footage/useUploads.ts';
+import ComingList from './ComingList.vue';
 import { usePlates } from './platesStore.ts';
 import { useStage } from './stageStore.ts';
-import WorkCard from './WorkCard.vue';
 import { useWork } from './workStore.ts';
 
 /** The plate of a removal: how it comes to be, what it shows, and how it goes out to be painted. */
@@ -55,18 +53,12 @@ function bring(event: Event): void {
       <figcaption>{{ plate.name }}, lies at frame {{ plate.frame }}</figcaption>
     </figure>
     <p v-else>A still picture of the background that moves with the camera.</p>
-    <ul v-if="making.length > 0 || coming.length > 0" aria-label="Plates in the making">
-      <UploadRow v-for="item in coming" :key="item.key" :item="item" @cancel="uploads.cancel(item.key)" />
-      <WorkCard
-        v-for="row in making"
-        :key="row.id"
-        :work="row"
-        :name="row.name"
-        :line="row.error?.message ?? STAGES[row.stage] ?? ''"
-        @stop="work.act(() => plates.dismiss(row.id))"
-        @remove="work.act(() => plates.dismiss(row.id))"
-      />
-    </ul>
+    <ComingList
+      label="Plates in the making"
+      :coming="coming"
+      :making="making"
+      @dismiss="(id) => work.act(() => plates.dismiss(id))"
+    />
     <div class="row">
       <SelectButton
         v-model="statistic"
@@ -132,11 +124,6 @@ p {
   margin: 4px 0;
   font-size: 12.5px;
   color: var(--faint);
-}
-ul {
-  margin: 0;
-  padding: 0;
-  list-style: none;
 }
 .take {
   font-size: 12.5px;

@@ -7,14 +7,12 @@ import { ranked } from '../../../contract/document.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { addRemoval, moveRemoval } from '../../document/edits.ts';
 import { bringIn, type BroughtIn } from '../../document/importEdits.ts';
-import { STAGES } from '../../../contract/takes.ts';
-import UploadRow from '../footage/UploadRow.vue';
 import { useUploads } from '../footage/useUploads.ts';
 import { standing } from './advice.ts';
+import ComingList from './ComingList.vue';
 import { useMattes } from './mattesStore.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
-import WorkCard from './WorkCard.vue';
 import { useWork } from './workStore.ts';
 
 const doc = useDocument();
@@ -177,18 +175,13 @@ function finishRename(id: string): void {
         </div>
       </li>
     </ol>
-    <ul v-if="coming.length > 0 || mattes.reading.length > 0" class="coming" aria-label="Mattes that come in">
-      <UploadRow v-for="item in coming" :key="item.key" :item="item" @cancel="uploads.cancel(item.key)" />
-      <WorkCard
-        v-for="matte in mattes.reading"
-        :key="matte.id"
-        :work="matte"
-        :name="matte.name"
-        :line="matte.error?.message ?? STAGES[matte.stage] ?? ''"
-        @stop="work.act(() => mattes.dismiss(matte.id))"
-        @remove="work.act(() => mattes.dismiss(matte.id))"
-      />
-    </ul>
+    <ComingList
+      class="coming"
+      label="Mattes that come in"
+      :coming="coming"
+      :making="mattes.reading"
+      @dismiss="(id) => work.act(() => mattes.dismiss(id))"
+    />
     <p v-if="removals.length === 0" class="empty">Nothing yet. Add the first thing, or just draw on the picture.</p>
   </section>
 </template>
