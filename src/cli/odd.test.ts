@@ -211,7 +211,7 @@ describe('sources', () => {
       expect(status).toBe(2);
       return String(stderr);
     };
-    expect(usage('--sources', 'frames,magic')).toContain('“magic” is none of frames, donor, texture, colours');
+    expect(usage('--sources', 'frames,magic')).toContain('“magic” is none of frames, plate, donor, texture, colours');
     expect(usage('--sources', 'donor')).toContain('--donor N,DX,DY');
     expect(usage('--donor', '1,2')).toContain('three numbers');
   });

@@ -40,7 +40,7 @@ export function applyPatch(
   const views = planeViews(frame, format);
   const planes =
     alpha && changes
-      ? trimmed(fillOf({ frame, format, patch, alpha, place, draft }), patch, format, hand.trim, hand.colour)
+      ? trimmed(fillOf({ frame, format, patch, alpha, place, draft }, hand.trim), patch, format, hand.trim, hand.colour)
       : patch.planes;
   if (alpha && changes) thin(alpha, hand.trim.opacity);
   planes.forEach((samples, plane) => {

@@ -52,7 +52,7 @@ export function fillFrame(input: FillFrameInput, target: FrameFormat): Uint8Arra
   if (!patch) return out;
   const place = placeOf(patch, format);
   const alpha = readMatte(mattes, patch.frame, place);
-  const fill = fillOf({ frame, format, patch, alpha, place, draft });
+  const fill = fillOf({ frame, format, patch, alpha, place, draft }, hand?.trim);
   const planes = hand ? trimmed(fill, patch, format, hand.trim, hand.colour) : fill;
   thin(alpha, hand?.trim.opacity ?? 100);
   const write = planeViews(out, target);

@@ -1,6 +1,6 @@
 import type { Patch } from '../core/fill/finish.ts';
 import { partOf } from '../core/fill/sourceFrames.ts';
-import { trimMatrix, type Trim } from '../core/fill/trim.ts';
+import { NO_TRIM, trimMatrix, type Trim } from '../core/fill/trim.ts';
 import { rangeOf, type ColourModel } from '../core/image/colourModel.ts';
 import { maxSample, planeViews, type FrameFormat, type PlaneFormat, type Rect } from '../core/image/format.ts';
 
@@ -14,14 +14,15 @@ export interface Laid {
   draft: boolean;
 }
 
-/** Matte under which what the mixing hid cannot be told from the frame's own samples. */
+/** Matte under which what the mixing hid is too uncertain to be moved to where the matte is stronger. */
 const FAINT = 0.1;
 
 /**
  * The fill by itself, per plane over the patch's rectangle. A draft's patch is that already; a full take's is mixed with
- * the frame's own samples by the matte, which is taken back; where the matte is faint the mixture stands for it.
+ * the frame's own samples by the matte, which is taken back. What is to be moved is left mixed where the matte is faint.
  */
-export function fillOf({ frame, format, patch, alpha, place, draft }: Laid): Float32Array[] {
+export function fillOf({ frame, format, patch, alpha, place, draft }: Laid, trim: Trim = NO_TRIM): Float32Array[] {
+  const faint = trim.dx === 0 && trim.dy === 0 ? 0 : FAINT;
   const views = planeViews(frame, format);
   return patch.planes.map((samples, plane) => {
     const out = Float32Array.from(samples);
@@ -33,7 +34,7 @@ export function fillOf({ frame, format, patch, alpha, place, draft }: Laid): Flo
       const row = (r - patch.rect.y / p.stepY) * stride - patch.rect.x / p.stepX;
       for (let c = x; c < x + width; c++) {
         const a = meanAlpha(alpha, place, c * p.stepX - place.x, r * p.stepY - place.y, p.stepX, p.stepY);
-        if (a < FAINT || a === 1) continue;
+        if (a <= faint || a === 1) continue;
         out[row + c] = (samples[row + c] - views[plane][r * p.width + c] * (1 - a)) / a;
       }
     }
