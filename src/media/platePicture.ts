@@ -133,7 +133,7 @@ function packed(plate: StoredPlate, clip: ClipInfo, stored: StoredFormat, held: 
     }),
   );
   const { known } = plate;
-  eachSample({ ...held.format.planes[0] }, plate.rect, (to, from) => {
+  eachSample(held.format.planes[0], plate.rect, (to, from) => {
     views[held.format.colourPlanes][to] = !known || known[from] === 1 ? 65535 : 0;
   });
   return out;

@@ -27,20 +27,9 @@ const CONTRADICTED = 0.65;
 export function withdrawContradicted({ region, support, share }: Gathered): number[] {
   const { width, height } = region.rect;
   const [cols, rows] = [width / CELL, height / CELL];
-  const hole = cellMeans(
-    region.rect.width,
-    cols,
-    rows,
-    share,
-    (i) => region.alpha[i] > 0 && tells(support[i], share[i]),
-  );
-  const rim = cellMeans(
-    region.rect.width,
-    cols,
-    rows,
-    share,
-    (i) => region.known[i] === 1 && tells(support[i], share[i]),
-  );
+  const meansOf = (mask: Uint8Array): Float32Array =>
+    cellMeans(width, cols, rows, share, (i) => mask[i] > 0 && tells(support[i], share[i]));
+  const [hole, rim] = [meansOf(region.alpha), meansOf(region.known)];
   const around = [...rim].filter((v) => !Number.isNaN(v));
   const usual = around.length > 0 ? Math.min(USUAL, median(around)) : USUAL;
   const untold = hole.map((v, i) => (Number.isNaN(v) && holds(region, i, cols) ? 1 : 0));

@@ -1,6 +1,6 @@
 import { mkdir } from 'node:fs/promises';
 import { basename, join } from 'node:path';
-import { FILL_DEFAULTS, type Donor, type FillSettings } from '../../core/fill/settings.ts';
+import { FILL_DEFAULTS, type FillSettings } from '../../core/fill/settings.ts';
 import { shrunk } from '../../core/fill/stillPlate.ts';
 import { frameBytes } from '../../core/image/format.ts';
 import { matteFormat } from '../../media/decode.ts';
@@ -83,10 +83,8 @@ async function compute(
 function settingsOf(take: Take, rotation: number, files: Files, folder: string, small?: Sizes['small']): FillSettings {
   const { settings, first, count } = take;
   const { donor, plate } = settings;
-  const placed = donor && {
-    frame: Math.min(count - 1, Math.max(0, donor.frame - first)),
-    ...turnedBack(donor, rotation),
-  };
+  const { x: dx, y: dy } = offsetToStored({ x: donor?.dx ?? 0, y: donor?.dy ?? 0 }, rotation);
+  const placed = donor && { frame: Math.min(count - 1, Math.max(0, donor.frame - first)), dx, dy };
   const still = plate && { frame: plate.frame - first, path: plateFile(files.plate(plate.file), folder, small) };
   return { ...FILL_DEFAULTS, ...settings, donor: placed, plate: still };
 }
@@ -96,11 +94,6 @@ function plateFile(path: string, folder: string, small?: Sizes['small']): string
   const smaller = join(folder, 'plate.bin');
   writePlate(smaller, shrunk(readPlate(path), small.format, small.factor));
   return smaller;
-}
-
-function turnedBack({ dx, dy }: Donor, rotation: number): { dx: number; dy: number } {
-  const { x, y } = offsetToStored({ x: dx, y: dy }, rotation);
-  return { dx: x, dy: y };
 }
 
 interface Sizes {
