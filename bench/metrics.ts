@@ -1,3 +1,4 @@
+import { planeViews, type FrameFormat } from '../src/core/image/format.ts';
 import { bilinear, blur1, dilateMask, laplacian, type Picture } from './picture.ts';
 
 /** One evaluated frame of the footage, with what is true of it. */
@@ -184,21 +185,20 @@ function seamStep(p: Picture, touched: Uint8Array): number {
   return n === 0 ? NaN : Math.sqrt(sum / n);
 }
 
-/** Samples outside the matte that differ from the footage's, all planes of a 4:2:0 frame. */
-export function changedOutside(
-  clip: Uint8Array,
-  result: Uint8Array,
-  touched: Uint8Array,
-  w: number,
-  h: number,
-): number {
-  let changed = 0;
-  for (let i = 0; i < w * h; i++) if (!touched[i] && clip[i] !== result[i]) changed++;
-  const cw = w >> 1;
-  for (let i = 0; i < cw * (h >> 1); i++) {
-    const at = 2 * Math.floor(i / cw) * w + 2 * (i % cw);
-    if (touched[at] || touched[at + 1] || touched[at + w] || touched[at + w + 1]) continue;
-    for (const plane of [w * h, w * h + cw * (h >> 1)]) if (clip[plane + i] !== result[plane + i]) changed++;
-  }
-  return changed;
+/** Samples outside the matte that differ from the footage's, all planes. @param touched - 1 per luma px that the matte covers. */
+export function changedOutside(clip: Uint8Array, result: Uint8Array, touched: Uint8Array, format: FrameFormat): number {
+  const after = planeViews(result, format);
+  return planeViews(clip, format)
+    .map((samples, plane) => {
+      const { width, stepX, stepY } = format.planes[plane];
+      const outside = (i: number): boolean => {
+        const at = Math.floor(i / width) * stepY * format.width + (i % width) * stepX;
+        for (let b = 0; b < stepY; b++) for (let a = 0; a < stepX; a++) if (touched[at + b * format.width + a]) return false;
+        return true;
+      };
+      let changed = 0;
+      for (let i = 0; i < samples.length; i++) if (samples[i] !== after[plane][i] && outside(i)) changed++;
+      return changed;
+    })
+    .reduce((a, b) => a + b, 0);
 }

@@ -109,7 +109,7 @@ export async function judge(
   let hole = 0;
   for (let t = 0; t < shot.frames; t++) {
     const mask = touched(t);
-    changed += changedOutside(clip.bytes(t), results[0][1].bytes(t), mask, w, h);
+    changed += changedOutside(clip.bytes(t), results[0][1].bytes(t), mask, clip.store.format);
     const area = mask.reduce((a, b) => a + b, 0);
     hole += area / (w * h);
     if (t % JUDGE_EVERY !== JUDGE_EVERY >> 1 || t + 1 >= shot.frames || area === 0) continue;

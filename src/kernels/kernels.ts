@@ -135,6 +135,30 @@ export interface KernelFunctions {
     perTile: number,
   ): void;
   dilate(src: number, w: number, h: number, r: number, out: number, work: number): void;
+  maskCells(
+    mask: number,
+    w: number,
+    h: number,
+    kind: number,
+    cell: number,
+    near: number,
+    cols: number,
+    rows: number,
+    state: number,
+    box: number,
+  ): void;
+  fitRows(
+    source: number,
+    target: number,
+    places: number,
+    n: number,
+    offsets: number,
+    taps: number,
+    unit: number,
+    scale: number,
+    normal: number,
+    work: number,
+  ): void;
   freeCells(mask: number, w: number, h: number, places: number, n: number, seen: number): void;
   projectCells(cells: number, n: number, m: number, out: number): void;
   cellSums(plane: number, other: number, w: number, h: number, map: number, cell: number, sums: number): void;
@@ -265,6 +289,10 @@ export class Kernels {
   }
   f32(at: number, n: number): Float32Array<ArrayBuffer> {
     return new Float32Array(this.memory.buffer as ArrayBuffer, at, n);
+  }
+
+  f64(at: number, n: number): Float64Array<ArrayBuffer> {
+    return new Float64Array(this.memory.buffer as ArrayBuffer, at, n);
   }
 
   /** Copies values into fresh memory; returns their place. */

@@ -161,9 +161,7 @@ export class EngineSession {
 
   /** Writes cells, boxes and areas of the mattes of frames first..last-1 into the shared tables. */
   readMattes({ first, last }: { first: number; last: number }): void {
-    const { width, height } = this.job.mattes.format;
-    const scratch = new Uint8Array(width * height);
-    for (let t = first; t < last; t++) fillMatteCells(this.job.cells, this.mattes, t, scratch);
+    for (let t = first; t < last; t++) fillMatteCells(this.kernels, this.job.cells, this.mattes, t);
   }
 
   measureLinks({ pairs, poses, levels }: LinkTask): Link[] {
@@ -270,7 +268,7 @@ export class EngineSession {
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
         const contradicted = withdrawContradicted(gathered);
-        stored.push(packFrame(gathered.planes, gathered.support, region.frame, this.job.frames.format.depth));
+        stored.push(packFrame(gathered, this.job.frames.format));
         const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
         const next =
           before?.region.frame === region.frame - 1 &&
@@ -354,7 +352,7 @@ export class EngineSession {
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
     const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted }) => {
       const region = regionOf(this.kernels, frame, boxOf(this.job.cells, frame), this.mattes);
-      const { planes, support } = unpackFrame(stored.get(frame)!, format.depth);
+      const { planes, support } = unpackFrame(stored.get(frame)!, region, format);
       withdraw(region, support, contradicted, WITNESSES);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
       const known = { region, planes, support, own, transfer, donor: this.donorOf(region) };

@@ -11,6 +11,7 @@ import { cutClip } from './cutClip.ts';
 import { decodeFrames, decodeMatte } from './decode.ts';
 import { DrawnMattes } from './drawnMattes.ts';
 import { alphaFormat, fillFrame } from './fillFrame.ts';
+import { loadKernels } from './kernelFile.ts';
 import { readClipFrame } from './picture.ts';
 import { storedFormat } from './pixelFormat.ts';
 import { probeClip } from './probe.ts';
@@ -161,7 +162,7 @@ describe('a holdout in a matte file', () => {
     expect([...hole]).toEqual([0, 0, 255, 255, 0, 0, 0, 0, 0, 0, 0, 0]);
     expect([...held]).toEqual([0, 0, 0, 0, 255, 255, 255, 255, 255, 255, 255, 255]);
     const cells = createMatteCells(12, 8, 2);
-    fillMatteCells(cells, store, 1, new Uint8Array(96));
+    fillMatteCells(await loadKernels(1 << 20), cells, store, 1);
     // Cells of one px: the hole, what is held out and what lies close to either.
     expect([...cells.state.subarray(96 + 24, 96 + 36)]).toEqual([1, 1, 2, 2, 1, 1, 1, 1, 1, 1, 1, 1]);
     expect(boxOf(cells, 1)).toMatchObject({ x: 2, width: 2 });

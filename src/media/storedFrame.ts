@@ -1,4 +1,8 @@
-/** A gathered frame as it is kept between gathering and finishing. */
+import type { Gathered } from '../core/fill/gather.ts';
+import { planeSize, RIM_TILE, spansOf, type Region } from '../core/fill/region.ts';
+import type { FrameFormat } from '../core/image/format.ts';
+
+/** A gathered frame as it is kept between gathering and finishing: the samples of its active tiles, run after run. */
 export interface StoredFrame {
   frame: number;
   /** Fused samples scaled to 16 bit. */
@@ -7,32 +11,67 @@ export interface StoredFrame {
   support: Uint8Array;
 }
 
-/** @param depth - Bits of a sample. */
-export function packFrame(planes: Float32Array[], support: Float32Array, frame: number, depth: number): StoredFrame {
-  const scale = 2 ** (16 - depth);
-  const packed = new Uint8Array(support.length);
-  // Anything seen at all stays above 0.
-  for (let i = 0; i < packed.length; i++) packed[i] = support[i] > 0 ? Math.min(255, Math.max(1, support[i] * 16)) : 0;
+export function packFrame({ region, planes, support }: Gathered, format: FrameFormat): StoredFrame {
+  const scale = 2 ** (16 - format.depth);
+  const packed = planes.map((values, plane) => {
+    const spans = spansOf(region, format, plane, RIM_TILE);
+    const out = new Uint16Array(lengthOf(spans));
+    const { width } = planeSize(region, format, plane);
+    for (let k = 0, n = 0; k < spans.length; k += 3) {
+      const row = spans[k] * width;
+      for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++, n++) {
+        out[n] = Math.min(65535, Math.max(0, values[i] * scale + 0.5));
+      }
+    }
+    return out;
+  });
+  return { frame: region.frame, planes: packed, support: packSupport(support, region, format) };
+}
+
+function packSupport(support: Float32Array, region: Region, format: FrameFormat): Uint8Array {
+  const spans = spansOf(region, format, 0, RIM_TILE);
+  const out = new Uint8Array(lengthOf(spans));
+  for (let k = 0, n = 0; k < spans.length; k += 3) {
+    const row = spans[k] * region.rect.width;
+    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++, n++) {
+      // Anything seen at all stays above 0.
+      out[n] = support[i] > 0 ? Math.min(255, Math.max(1, support[i] * 16)) : 0;
+    }
+  }
+  return out;
+}
+
+/** The way back of {@link packFrame}; 0 where no tile is active. @param region - Of the same frame and matte. */
+export function unpackFrame(
+  { planes, support }: StoredFrame,
+  region: Region,
+  format: FrameFormat,
+): { planes: Float32Array[]; support: Float32Array } {
   return {
-    frame,
-    planes: planes.map((p) => {
-      const out = new Uint16Array(p.length);
-      for (let i = 0; i < out.length; i++) out[i] = Math.min(65535, Math.max(0, p[i] * scale + 0.5));
-      return out;
-    }),
-    support: packed,
+    planes: planes.map((values, plane) => unpack(values, 2 ** (format.depth - 16), region, format, plane)),
+    support: unpack(support, 1 / 16, region, format, 0),
   };
 }
 
-/** The way back of {@link packFrame}. */
-export function unpackFrame(stored: StoredFrame, depth: number): { planes: Float32Array[]; support: Float32Array } {
-  const scaled = (values: Uint16Array | Uint8Array, factor: number): Float32Array => {
-    const out = new Float32Array(values.length);
-    for (let i = 0; i < out.length; i++) out[i] = values[i] * factor;
-    return out;
-  };
-  return {
-    planes: stored.planes.map((p) => scaled(p, 2 ** (depth - 16))),
-    support: scaled(stored.support, 1 / 16),
-  };
+function unpack(
+  values: Uint16Array | Uint8Array,
+  factor: number,
+  region: Region,
+  format: FrameFormat,
+  plane: number,
+): Float32Array {
+  const { width, height } = planeSize(region, format, plane);
+  const out = new Float32Array(width * height);
+  const spans = spansOf(region, format, plane, RIM_TILE);
+  for (let k = 0, n = 0; k < spans.length; k += 3) {
+    const row = spans[k] * width;
+    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++, n++) out[i] = values[n] * factor;
+  }
+  return out;
+}
+
+function lengthOf(spans: Int32Array): number {
+  let n = 0;
+  for (let k = 0; k < spans.length; k += 3) n += spans[k + 2] - spans[k + 1];
+  return n;
 }

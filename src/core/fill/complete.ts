@@ -2,11 +2,10 @@ import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
-import { membrane } from './membrane.ts';
 import { samplePlate, type Plate } from './plate.ts';
-import { planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
-import { cellSums, plusField, type CellSums } from './smoothField.ts';
+import { cellDifferences, fieldOf, plusField } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
 
 /** Support up to which a gathered pixel counts as unseen. */
@@ -67,9 +66,9 @@ export class Completer {
     };
     const open = this.openPixels(known);
     for (const kind of [...this.order, 'colours'] as const) {
-      if (left(region, open) === 0) break;
+      if (!this.anyLeft(region, open)) break;
       // What is joined is joined to the frame itself too.
-      if (kind !== 'frames') this.take(out, region, open, { planes: known.own, covers: region.known });
+      if (kind !== 'frames') this.take(out, region, open, { planes: known.own, covers: region.known }, 0);
       this.useSource(kind, known, out, open);
     }
     return out;
@@ -78,11 +77,7 @@ export class Completer {
   /** Pixels of active tiles. */
   private openPixels({ region, support }: Known): Uint8Array {
     const open = new Uint8Array(support.length);
-    const spans = spansOf(region, this.format, 0, RIM_TILE);
-    for (let k = 0; k < spans.length; k += 3) {
-      const row = spans[k] * region.rect.width;
-      open.fill(1, row + spans[k + 1], row + spans[k + 2]);
-    }
+    this.eachRun(region, RIM_TILE, (from, to) => open.fill(1, from, to));
     return open;
   }
 
@@ -96,58 +91,55 @@ export class Completer {
   }
 
   /** The layers hold what other frames show from the start. */
-  private useFrames({ support }: Known, out: Completed, open: Uint8Array): void {
-    for (let i = 0; i < open.length; i++) {
-      if (open[i] === 0 || support[i] <= UNSEEN_SUPPORT) continue;
-      out.support[i] = support[i];
-      open[i] = 0;
-    }
+  private useFrames({ region, support }: Known, out: Completed, open: Uint8Array): void {
+    this.eachRun(region, RIM_TILE, (from, to) => {
+      for (let i = from; i < to; i++) {
+        if (open[i] === 0 || support[i] <= UNSEEN_SUPPORT) continue;
+        out.support[i] = support[i];
+        open[i] = 0;
+      }
+    });
   }
 
   private useDonor(donor: NonNullable<Known['donor']>, region: Region, out: Completed, open: Uint8Array): void {
-    const covers = coverage(donor.support);
-    for (let i = 0; i < open.length; i++) if (covers[i] & open[i]) out.support[i] = 1;
-    this.join(out, region, open, { planes: donor.planes, covers }, 1);
+    this.join(out, region, open, { planes: donor.planes, covers: coverage(donor.support) }, 1, 1);
   }
 
   private useTexture(known: Known, out: Completed, open: Uint8Array): void {
     for (const plate of this.plates.texture) {
       const layer = this.layerOf(plate, known, open);
-      if (layer) this.join(out, known.region, open, layer, 1);
+      if (layer) this.join(out, known.region, open, layer, 1, 0);
     }
   }
 
   private usePlate(plate: Plate, known: Known, out: Completed, open: Uint8Array): void {
     const layer = this.layerOf(plate, known, open);
-    if (!layer) return;
-    for (let i = 0; i < open.length; i++) if (layer.covers[i] & open[i]) out.support[i] = PLATE_SUPPORT;
-    this.join(out, known.region, open, layer, this.light);
+    if (layer) this.join(out, known.region, open, layer, this.light, PLATE_SUPPORT);
   }
 
   /** A plate as a region sees it, where something is open; undefined if that is nowhere, or in another scene. */
   private layerOf(plate: Plate, { region, transfer }: Known, open: Uint8Array): Layer | undefined {
-    if (!this.motion.sameScene(plate.frame, region.frame) || left(region, open) === 0) return undefined;
+    if (!this.motion.sameScene(plate.frame, region.frame) || !this.anyLeft(region, open)) return undefined;
+    const openTiles = tilesWith(region, open);
     // The transfer reaches into the tiles around those that are used.
-    const wanted = nearTilesOf(region, open, 2);
-    const { planes, covers } = samplePlate(this.kernels, plate, region, wanted, this.motion, this.format);
-    planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
-    const near = nearTilesOf(region, open, 1);
+    const wanted = tilesNear(region, openTiles, 2);
     // Beyond the active tiles neither the transfer nor what is known has values.
-    for (let i = 0; i < covers.length; i++) {
-      const tile = tileAt(region, i);
-      if (near[tile] === 0 || region.active[tile] === 0) covers[i] = 0;
-    }
+    const used = tilesNear(region, openTiles, 1).map((near, tile) => near & Math.min(1, region.active[tile]));
+    const { planes, covers } = samplePlate(this.kernels, plate, region, { wanted, used }, this.motion, this.format);
+    planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
     return { planes, covers };
   }
 
   /** Where nothing at all is known: a smooth continuation of the surroundings. */
   private useColours(region: Region, layers: Float32Array[], open: Uint8Array): void {
+    const known = new Uint8Array(open.length);
+    this.eachRun(region, RIM_TILE, (from, to) => {
+      for (let i = from; i < to; i++) known[i] = 1 - open[i];
+    });
     layers.forEach((samples, plane) => {
-      const { sum, weight } = cellSums(region, this.format, plane, (i, luma) =>
-        open[luma] === 0 ? samples[i] : undefined,
-      );
-      const field = membrane(offsetGrid(region), sum, weight);
-      const smooth = plusField(this.kernels, new Float32Array(samples.length), region, this.format, plane, field);
+      const nothing = new Float32Array(samples.length);
+      const field = fieldOf(region, cellDifferences(region, this.format, plane, samples, nothing, known));
+      const smooth = plusField(this.kernels, nothing, region, this.format, plane, field);
       this.copyWhere(region, plane, open, smooth, samples);
     });
     open.fill(0);
@@ -156,79 +148,106 @@ export class Completer {
   /**
    * Takes a layer where it is known and wanted, plus a membrane of what differs on pixels that are known already.
    * What passes before the border is left out of it.
-   * @param strength - Of that membrane, 0..1.
+   * @param strength - Of that membrane, 0..1. @param support - Of the px taken.
    */
-  private join(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, strength: number): void {
-    const differences = (plane: number, of = (v: number): number => v): CellSums => {
-      const [known, samples] = [out.layers[plane], planes[plane]];
-      return cellSums(region, this.format, plane, (i, luma) =>
-        open[luma] === 0 && covers[luma] === 1 ? of(known[i] - samples[i]) : undefined,
-      );
-    };
-    const unit = 2 ** (this.format.depth - 8);
-    // Some things differ from what is behind them in their colour alone.
-    const strange = planes.map((_, p) =>
-      strangeCells(
-        offsetGrid(region),
-        differences(p),
-        differences(p, (v) => v * v),
-        unit,
-      ),
+  private join(
+    out: Completed,
+    region: Region,
+    open: Uint8Array,
+    { planes, covers }: Layer,
+    strength: number,
+    support: number,
+  ): void {
+    const both = new Uint8Array(covers.length);
+    this.eachRun(region, RIM_TILE, (from, to) => {
+      for (let i = from; i < to; i++) both[i] = covers[i] & ~open[i];
+    });
+    const differences = planes.map((samples, plane) =>
+      cellDifferences(region, this.format, plane, out.layers[plane], samples, both),
     );
+    // Some things differ from what is behind them in their colour alone.
+    const unit = 2 ** (this.format.depth - 8);
+    const strange = differences.map((d) => strangeCells(offsetGrid(region), d, unit));
     const joined = planes.map((samples, plane) => {
-      const { sum, weight } = differences(plane);
+      const { sum, weight } = differences[plane];
       for (let i = 0; i < sum.length; i++) if (strange.some((cells) => cells[i] === 1)) sum[i] = weight[i] = 0;
-      const field = membrane(offsetGrid(region), sum, weight).map((v) => v * strength);
+      const field = fieldOf(region, differences[plane]).map((v) => v * strength);
       return plusField(this.kernels, samples, region, this.format, plane, field);
     });
-    this.take(out, region, open, { planes: joined, covers });
+    this.take(out, region, open, { planes: joined, covers }, support);
   }
 
-  private take({ layers }: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer): void {
-    const taken = covers.map((c, i) => c & open[i]);
-    if (!taken.includes(1)) return;
-    layers.forEach((samples, plane) => this.copyWhere(region, plane, taken, planes[plane], samples));
-    for (let i = 0; i < open.length; i++) if (taken[i]) open[i] = 0;
+  private take(
+    out: Completed,
+    region: Region,
+    open: Uint8Array,
+    { planes, covers }: Layer,
+    support: number,
+  ): void {
+    const taken = new Uint8Array(covers.length);
+    this.eachRun(region, RIM_TILE, (from, to) => {
+      for (let i = from; i < to; i++) {
+        if ((covers[i] & open[i]) === 0) continue;
+        taken[i] = 1;
+        out.support[i] = support;
+        open[i] = 0;
+      }
+    });
+    out.layers.forEach((samples, plane) => this.copyWhere(region, plane, taken, planes[plane], samples));
   }
 
   private copyWhere(region: Region, plane: number, mask: Uint8Array, from: Float32Array, to: Float32Array): void {
     const { stepX, stepY } = this.format.planes[plane];
-    const size = planeSize(region, this.format, plane);
-    for (let y = 0, i = 0; y < size.height; y++) {
-      const row = y * stepY * region.rect.width;
-      for (let x = 0; x < size.width; x++, i++) if (mask[row + x * stepX] === 1) to[i] = from[i];
+    const { width } = planeSize(region, this.format, plane);
+    const spans = spansOf(region, this.format, plane, RIM_TILE);
+    for (let k = 0; k < spans.length; k += 3) {
+      const row = spans[k] * stepY * region.rect.width;
+      const first = spans[k] * width;
+      for (let x = spans[k + 1]; x < spans[k + 2]; x++) if (mask[row + x * stepX] === 1) to[first + x] = from[first + x];
+    }
+  }
+
+  /** Whether pixels to be removed are still open. */
+  private anyLeft(region: Region, open: Uint8Array): boolean {
+    let any = false;
+    this.eachRun(region, HOLE_TILE, (from, to) => {
+      for (let i = from; i < to && !any; i++) any = open[i] === 1 && region.alpha[i] > 0;
+    });
+    return any;
+  }
+
+  /** Calls `use` with the first luma px and the one after the last of every run of tiles of at least a kind. */
+  private eachRun(region: Region, kind: number, use: (from: number, to: number) => void): void {
+    const spans = spansOf(region, this.format, 0, kind);
+    for (let k = 0; k < spans.length; k += 3) {
+      const row = spans[k] * region.rect.width;
+      use(row + spans[k + 1], row + spans[k + 2]);
     }
   }
 }
 
 const coverage = (support: Float32Array): Uint8Array => Uint8Array.from(support, (s) => (s > UNSEEN_SUPPORT ? 1 : 0));
 
-/** Pixels to be removed that are still open. */
-function left(region: Region, open: Uint8Array): number {
-  let n = 0;
-  for (let i = 0; i < open.length; i++) if (open[i] === 1 && region.alpha[i] > 0) n++;
-  return n;
-}
-
-/** The tile that a px of a region lies in. */
-function tileAt({ rect, cols }: Region, i: number): number {
-  const x = i % rect.width;
-  return Math.floor((i - x) / rect.width / TILE) * cols + Math.floor(x / TILE);
-}
-
-/** Tiles with open pixels, and those up to `reach` tiles away: the join to what is known is measured there. */
-function nearTilesOf(region: Region, open: Uint8Array, reach: number): Uint8Array {
-  const { cols, rows } = region;
+/** 1 for the tiles that hold a px of a mask. */
+function tilesWith({ rect, cols, rows }: Region, mask: Uint8Array): Uint8Array {
   const out = new Uint8Array(cols * rows);
-  for (let i = 0; i < open.length; i++) {
-    if (open[i] === 0) continue;
-    const tile = tileAt(region, i);
-    const [c, r] = [tile % cols, Math.floor(tile / cols)];
-    if (out[tile] === 2) continue;
-    for (let b = Math.max(0, r - reach); b <= Math.min(rows - 1, r + reach); b++) {
-      for (let a = Math.max(0, c - reach); a <= Math.min(cols - 1, c + reach); a++) out[b * cols + a] ||= 1;
+  for (let tile = 0; tile < out.length; tile++) {
+    const first = Math.floor(tile / cols) * TILE * rect.width + (tile % cols) * TILE;
+    for (let y = 0; y < TILE && out[tile] === 0; y++) {
+      const at = first + y * rect.width;
+      for (let i = at; i < at + TILE; i++) out[tile] |= mask[i];
     }
-    out[tile] = 2;
   }
   return out;
+}
+
+/** Some tiles and those up to `reach` tiles away. */
+function tilesNear({ cols, rows }: Region, tiles: Uint8Array, reach: number): Uint8Array {
+  return tiles.map((_, i) => {
+    const [c, r] = [i % cols, Math.floor(i / cols)];
+    for (let b = Math.max(0, r - reach); b <= Math.min(rows - 1, r + reach); b++) {
+      for (let a = Math.max(0, c - reach); a <= Math.min(cols - 1, c + reach); a++) if (tiles[b * cols + a] === 1) return 1;
+    }
+    return 0;
+  });
 }

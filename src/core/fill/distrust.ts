@@ -1,8 +1,9 @@
 import { median } from '../geometry/linear.ts';
 import { components } from '../image/components.ts';
 import type { Gathered } from './gather.ts';
-import { CELL } from './measure.ts';
+import { CELL, offsetGrid } from './measure.ts';
 import type { Region } from './region.ts';
+import { activeCells } from './smoothField.ts';
 
 /** Sources that must see a px for their agreement to tell anything, by weight. */
 export const WITNESSES = 1.2;
@@ -24,15 +25,14 @@ const CONTRADICTED = 0.65;
  *
  * @returns Places of the untrusted cells' middles, frame px, interleaved.
  */
-export function withdrawContradicted({ region, support, share }: Gathered): number[] {
-  const { width, height } = region.rect;
-  const [cols, rows] = [width / CELL, height / CELL];
-  const meansOf = (mask: Uint8Array): Float32Array =>
-    cellMeans(width, cols, rows, share, (i) => mask[i] > 0 && tells(support[i], share[i]));
-  const [hole, rim] = [meansOf(region.alpha), meansOf(region.known)];
+export function withdrawContradicted(gathered: Gathered): number[] {
+  const { region, support } = gathered;
+  const { cols, rows } = offsetGrid(region);
+  const [hole, rim] = [region.alpha, region.known].map((mask) => cellMeans(gathered, mask));
   const around = [...rim].filter((v) => !Number.isNaN(v));
   const usual = around.length > 0 ? Math.min(USUAL, median(around)) : USUAL;
-  const untold = hole.map((v, i) => (Number.isNaN(v) && holds(region, i, cols) ? 1 : 0));
+  const untold = new Uint8Array(hole.length);
+  for (const i of activeCells(region)) untold[i] = Number.isNaN(hole[i]) && holds(region, i, cols) ? 1 : 0;
   const smooth = smoothed(hole, cols, rows);
   const low = Uint8Array.from(smooth, (v) => (v < LOW * usual ? 1 : 0));
   const out: number[] = [];
@@ -83,38 +83,40 @@ function withUntold(group: readonly number[], untold: ArrayLike<number>, cols: n
   return [...out];
 }
 
-const tells = (support: number, share: number): boolean => share > 0 && support / share >= WITNESSES;
-
-/** Mean of the values that count, per cell; NaN where too few do. */
-function cellMeans(
-  width: number,
-  cols: number,
-  rows: number,
-  values: Float32Array,
-  counts: (i: number) => boolean,
-): Float32Array {
-  return Float32Array.from({ length: cols * rows }, (_, cell) => {
+/** Mean share of the px of a mask at which enough sources tell something, per cell; NaN where that are too few. */
+function cellMeans({ region, support, share }: Gathered, mask: Uint8Array): Float32Array {
+  const { width } = region.rect;
+  const { cols, rows } = offsetGrid(region);
+  const out = new Float32Array(cols * rows).fill(NaN);
+  for (const cell of activeCells(region)) {
     const first = Math.floor(cell / cols) * CELL * width + (cell % cols) * CELL;
     let [sum, n] = [0, 0];
     for (let b = 0; b < CELL; b++) {
       for (let i = first + b * width; i < first + b * width + CELL; i++) {
-        if (!counts(i)) continue;
-        sum += values[i];
+        if (mask[i] === 0 || share[i] === 0 || support[i] < WITNESSES * share[i]) continue;
+        sum += share[i];
         n++;
       }
     }
-    return n >= TELLING ? sum / n : NaN;
-  });
+    if (n >= TELLING) out[cell] = sum / n;
+  }
+  return out;
 }
 
 /** Means over a cell and its neighbours, of those that are known; NaN stays. */
 function smoothed(cells: Float32Array, cols: number, rows: number): Float32Array {
   return cells.map((value, i) => {
     if (Number.isNaN(value)) return NaN;
-    const known = widened([i], cols, rows)
-      .map((k) => cells[k])
-      .filter((v) => !Number.isNaN(v));
-    return known.reduce((a, b) => a + b, 0) / known.length;
+    const [x, y] = [i % cols, Math.floor(i / cols)];
+    let [sum, n] = [0, 0];
+    for (let r = Math.max(0, y - 1); r <= Math.min(rows - 1, y + 1); r++) {
+      for (let k = r * cols + Math.max(0, x - 1); k <= r * cols + Math.min(cols - 1, x + 1); k++) {
+        if (Number.isNaN(cells[k])) continue;
+        sum += cells[k];
+        n++;
+      }
+    }
+    return sum / n;
   });
 }
 

@@ -10,6 +10,11 @@ import { membrane } from './membrane.ts';
 import { onionFill, patchFill } from './patchFill.ts';
 import { fitTransfer, identityTransfer } from './transfer.ts';
 
+let kernels: Kernels;
+beforeAll(async () => {
+  kernels = await loadKernels(64 << 20);
+});
+
 let state = 1;
 const random = (): number => (state = (state * 16807) % 2147483647) / 2147483647 - 0.5;
 const gauss = (): number => (random() + random() + random() + random()) * Math.sqrt(3);
@@ -72,6 +77,7 @@ describe('transfer', () => {
 
   it('finds the blur that the frame has and the gathered picture has not', () => {
     const fitted = fitTransfer(
+      kernels,
       sharp,
       apply([
         [0, 0, 0],
@@ -90,7 +96,7 @@ describe('transfer', () => {
   });
 
   it('changes nothing where the rim is too small to tell', () => {
-    expect(fitTransfer(sharp, sharp, new Uint8Array(w * h), w, h, 1)).toEqual(identityTransfer());
+    expect(fitTransfer(kernels, sharp, sharp, new Uint8Array(w * h), w, h, 1)).toEqual(identityTransfer());
   });
 });
 
@@ -168,10 +174,6 @@ describe('stillness', () => {
 });
 
 describe('patchFill', () => {
-  let kernels: Kernels;
-  beforeAll(async () => {
-    kernels = await loadKernels(64 << 20);
-  });
   const [w, h] = [96, 72];
   const stripes = (x: number, y: number): number => ((x + 2 * y) % 12 < 6 ? 60 : 180);
   const picture = (): { width: number; height: number; colour: Float32Array; missing: Uint8Array } => {

@@ -4,9 +4,8 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { GRAIN_SIDE, sigmaAt, type GrainModel } from './grain.ts';
 import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
 import { applyTransfer, CELL, offsetGrid, type RimMeasure } from './measure.ts';
-import { membrane, type Grid } from './membrane.ts';
-import { HOLE_TILE, planeSize, spansOf, TILE, type Region } from './region.ts';
-import { plusField } from './smoothField.ts';
+import { HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { activeCells, fieldOf, plusField } from './smoothField.ts';
 
 /** Neighbouring frames over which the border's offsets are smoothed: weights at distance 0, 1, 2. */
 const OFFSET_TAPS = [6, 4, 1];
@@ -67,32 +66,31 @@ export class Finisher {
     neighbours: readonly PlacedOffsets[],
   ): readonly Float32Array[] {
     if (this.light === 0) return planes;
-    const grid = offsetGrid(region);
-    const merged = this.mergeOffsets(region, grid, planes.length, neighbours);
+    const merged = this.mergeOffsets(region, planes.length, neighbours);
     return planes.map((samples, plane) => {
-      const field = membrane(grid, merged[plane].sum, merged[plane].weight);
+      const field = fieldOf(region, merged[plane]);
       for (let i = 0; i < field.length; i++) field[i] *= this.light;
       return plusField(this.kernels, samples, region, this.format, plane, field);
     });
   }
 
-  /** Offsets of neighbouring frames brought to this frame's grid, so that the fill does not breathe. */
+  /** Offsets of neighbouring frames brought to the cells of this frame's active tiles, so that the fill does not breathe. */
   private mergeOffsets(
     region: Region,
-    grid: Grid,
     planes: number,
     neighbours: readonly PlacedOffsets[],
   ): { sum: Float32Array; weight: Float32Array }[] {
-    const cells = grid.cols * grid.rows;
+    const grid = offsetGrid(region);
     const out = Array.from({ length: planes }, () => ({
-      sum: new Float32Array(cells),
-      weight: new Float32Array(cells),
+      sum: new Float32Array(grid.cols * grid.rows),
+      weight: new Float32Array(grid.cols * grid.rows),
     }));
-    const centres = new Float32Array(cells * 2);
-    for (let i = 0; i < cells; i++) {
-      centres[2 * i] = region.rect.x + ((i % grid.cols) + 0.5) * CELL;
-      centres[2 * i + 1] = region.rect.y + (Math.floor(i / grid.cols) + 0.5) * CELL;
-    }
+    const cells = activeCells(region);
+    const centres = new Float32Array(cells.length * 2);
+    cells.forEach((cell, k) => {
+      centres[2 * k] = region.rect.x + ((cell % grid.cols) + 0.5) * CELL;
+      centres[2 * k + 1] = region.rect.y + (Math.floor(cell / grid.cols) + 0.5) * CELL;
+    });
     for (const other of neighbours) {
       if (!this.motion.sameScene(region.frame, other.frame)) continue;
       const tap = OFFSET_TAPS[Math.abs(other.frame - region.frame)];
@@ -100,13 +98,13 @@ export class Finisher {
       const rows = other.rect.height / CELL;
       const places = centres.slice();
       this.motion.map(region.frame, other.frame, places);
-      for (let i = 0; i < cells; i++) {
-        const c = Math.floor((places[2 * i] - other.rect.x) / CELL);
-        const r = Math.floor((places[2 * i + 1] - other.rect.y) / CELL);
+      for (let k = 0; k < cells.length; k++) {
+        const c = Math.floor((places[2 * k] - other.rect.x) / CELL);
+        const r = Math.floor((places[2 * k + 1] - other.rect.y) / CELL);
         if (c < 0 || r < 0 || c >= cols || r >= rows) continue;
         for (let plane = 0; plane < planes; plane++) {
-          out[plane].sum[i] += tap * other.offsets[plane].sum[r * cols + c];
-          out[plane].weight[i] += tap * other.offsets[plane].weight[r * cols + c];
+          out[plane].sum[cells[k]] += tap * other.offsets[plane].sum[r * cols + c];
+          out[plane].weight[cells[k]] += tap * other.offsets[plane].weight[r * cols + c];
         }
       }
     }
@@ -126,17 +124,19 @@ export class Finisher {
     const { width } = planeSize(region, this.format, plane);
     const noise = this.grainField(model, region, plane);
     const full = maxSample(this.format);
-    this.eachHoleRun(region, plane, (y, x0, x1) => {
-      const row = y * stepY * region.rect.width;
-      for (let x = x0, i = y * width + x0; x < x1; x++, i++) {
+    const spans = spansOf(region, this.format, plane, HOLE_TILE);
+    for (let k = 0; k < spans.length; k += 3) {
+      const row = spans[k] * stepY * region.rect.width;
+      const first = spans[k] * width;
+      for (let x = spans[k + 1]; x < spans[k + 2]; x++) {
         const at = row + x * stepX;
         // A mean of n sources keeps 1/n of their grain; its difference to the frame, which was measured, shows
         // 1 + 1/n. What is missing is 1 - 1/n of the grain's own variance.
-        const n = support[at] > UNSEEN_SUPPORT ? Math.max(1, support[at]) : Infinity;
-        const missing = n === Infinity ? 1 : (n - 1) / (n + 1);
-        samples[i] += noise[i] * sigmaAt(model, luma[at] / full) * Math.sqrt(missing);
+        const n = Math.max(1, support[at]);
+        const missing = support[at] > UNSEEN_SUPPORT ? (n - 1) / (n + 1) : 1;
+        samples[first + x] += noise[first + x] * sigmaAt(model, luma[at] / full) * Math.sqrt(missing);
       }
-    });
+    }
   }
 
   /** Correlated noise of variance 1 on the tiles of the hole; it depends on the place in the frame alone. */
@@ -159,8 +159,8 @@ export class Finisher {
         const [sx, sy] = [x + Math.round(moved.x / stepX), y + Math.round(moved.y / stepY)];
         kernels.run.whiteNoise(kept, w, h, sx, sy, seedOf(this.seed, 0, plane), active, ...tiles);
         const fresh = Math.sqrt(1 - this.grain.stillness);
-        const [a, b] = [kernels.f32(white, w * h), kernels.f32(kept, w * h)];
-        for (let i = 0; i < a.length; i++) a[i] = fresh * a[i] + still * b[i];
+        const spans = spansOf(region, this.format, plane, RIM_TILE);
+        mixRuns(kernels.f32(white, w * h), fresh, kernels.f32(kept, w * h), still, w, spans);
       }
       const out = kernels.alloc(w * h * 4);
       const taps = kernels.put(model.kernel);
@@ -183,32 +183,40 @@ export class Finisher {
     const { region, own, support } = input;
     const full = maxSample(this.format);
     const planes = layers.map((samples, plane) => {
-      const out = Uint16Array.from(own[plane]);
+      const out = new Uint16Array(own[plane]);
       const { stepX, stepY } = this.format.planes[plane];
       const { width } = planeSize(region, this.format, plane);
-      this.eachHoleRun(region, plane, (y, x0, x1) => {
-        for (let x = x0, i = y * width + x0; x < x1; x++, i++) {
-          const a = meanAlpha(region, x * stepX, y * stepY, stepX, stepY);
+      const spans = spansOf(region, this.format, plane, HOLE_TILE);
+      for (let k = 0; k < spans.length; k += 3) {
+        const first = spans[k] * width;
+        for (let x = spans[k + 1]; x < spans[k + 2]; x++) {
+          const a = meanAlpha(region, x * stepX, spans[k] * stepY, stepX, stepY);
           if (a === 0) continue;
-          const v = own[plane][i] + (samples[i] - own[plane][i]) * a;
-          out[i] = Math.min(full, Math.max(0, Math.round(v)));
+          const before = own[plane][first + x];
+          out[first + x] = Math.min(full, Math.max(0, Math.round(before + (samples[first + x] - before) * a)));
         }
-      });
+      }
       return out;
     });
     let [hole, unseen] = [0, 0];
-    for (let i = 0; i < support.length; i++) {
-      if (region.alpha[i] === 0) continue;
-      hole++;
-      if (support[i] <= UNSEEN_SUPPORT) unseen++;
+    const spans = spansOf(region, this.format, 0, HOLE_TILE);
+    for (let k = 0; k < spans.length; k += 3) {
+      const row = spans[k] * region.rect.width;
+      for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) {
+        if (region.alpha[i] === 0) continue;
+        hole++;
+        if (support[i] <= UNSEEN_SUPPORT) unseen++;
+      }
     }
     return { frame: region.frame, rect: region.rect, planes, hole, unseen };
   }
+}
 
-  /** Calls `use` with every run of samples (row, first, end) in tiles that hold part of the hole. */
-  private eachHoleRun(region: Region, plane: number, use: (y: number, x0: number, x1: number) => void): void {
-    const spans = spansOf(region, this.format, plane, HOLE_TILE);
-    for (let k = 0; k < spans.length; k += 3) use(spans[k], spans[k + 1], spans[k + 2]);
+/** Runs of samples of `a` become their mixture with those of `b`. */
+function mixRuns(a: Float32Array, share: number, b: Float32Array, other: number, width: number, spans: Int32Array): void {
+  for (let k = 0; k < spans.length; k += 3) {
+    const row = spans[k] * width;
+    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) a[i] = share * a[i] + other * b[i];
   }
 }
 

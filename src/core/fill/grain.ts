@@ -7,7 +7,7 @@ const LAGS = 3;
 const LAG_COUNT = (LAGS + 1) * (2 * LAGS + 1);
 /** Floats per measured block: mean luma, variance, texture, correlation. */
 export const BLOCK_FLOATS = 3 + LAG_COUNT;
-const BLOCKS_PER_FRAME = 48;
+const BLOCKS_PER_FRAME = 24;
 /** Share of the blocks with the least texture, on which errors of registration tell least. */
 const SMOOTH_SHARE = 0.4;
 const LEVELS = 12;

@@ -4,7 +4,7 @@ import { maxSample, type FrameFormat } from '../image/format.ts';
 import type { Gathered } from './gather.ts';
 import { measureGrain, type Likeness } from './grain.ts';
 import type { Grid } from './membrane.ts';
-import { planeSize, TILE, type Region } from './region.ts';
+import { planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
 
 /** Cells of the offset grid per tile side: a cell is 8 luma px. */
@@ -51,12 +51,11 @@ export function measureRim(
   format: FrameFormat,
   fine: boolean,
 ): { measure: Omit<RimMeasure, 'likeness'>; residual: RimResidual } {
-  const { region, planes, support, own } = gathered;
+  const { region, planes, own } = gathered;
   const unit = 2 ** (format.depth - 8);
   const { width: w, height: h } = region.rect;
-  const rim = new Uint8Array(w * h);
-  for (let i = 0; i < rim.length; i++) rim[i] = region.known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
-  const transfer = fine ? fitTransfer(planes[0], own[0], rim, w, h, unit) : identityTransfer();
+  const rim = measurableRim(gathered, format);
+  const transfer = fine ? fitTransfer(kernels, planes[0], own[0], rim, w, h, unit) : identityTransfer();
   const estimates = [applyTransfer(kernels, planes[0], region, transfer), ...planes.slice(1)];
   const full = maxSample(format);
   const offsets: RimMeasure['offsets'] = [];
@@ -67,10 +66,11 @@ export function measureRim(
     const { stepX, stepY } = format.planes[plane];
     const size = planeSize(region, format, plane);
     // Both chroma planes have one size.
-    const mask = plane === 0 ? rim : (small ??= shrinkMask(rim, w, size.width, size.height, stepX, stepY));
-    const residual = difference(own[plane], estimate);
+    const spans = spansOf(region, format, plane, RIM_TILE);
+    const mask = plane === 0 ? rim : (small ??= shrinkMask(rim, w, size.width, size.height, stepX, stepY, spans));
+    const residual = difference(own[plane], estimate, size.width, spans);
     luma ??= residual;
-    offsets.push(sumOffsets(residual, mask, size.width, size.height, region, unit));
+    offsets.push(sumOffsets(residual, mask, size.width, spans, region, unit));
     const level = (i: number): number => {
       const x = i % size.width;
       return planes[0][((i - x) / size.width) * stepY * w + x * stepX] / full;
@@ -80,24 +80,44 @@ export function measureRim(
   return { measure: { transfer, offsets, grain }, residual: { region, values: luma!, rim } };
 }
 
-function difference(a: Float32Array, b: Float32Array): Float32Array {
+/** 1 for the px at which both the frame and the gathered picture are known. */
+function measurableRim({ region, support }: Gathered, format: FrameFormat): Uint8Array {
+  const { width } = region.rect;
+  const rim = new Uint8Array(support.length);
+  const spans = spansOf(region, format, 0, RIM_TILE);
+  for (let k = 0; k < spans.length; k += 3) {
+    const row = spans[k] * width;
+    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) {
+      rim[i] = region.known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
+    }
+  }
+  return rim;
+}
+
+/** a - b on runs of samples, 0 elsewhere. */
+function difference(a: Float32Array, b: Float32Array, width: number, spans: Int32Array): Float32Array {
   const out = new Float32Array(a.length);
-  for (let i = 0; i < out.length; i++) out[i] = a[i] - b[i];
+  for (let k = 0; k < spans.length; k += 3) {
+    const row = spans[k] * width;
+    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) out[i] = a[i] - b[i];
+  }
   return out;
 }
 
-/** Luma mask at a plane's size: a sample counts where all its luma px do. */
-export function shrinkMask(
+/** Luma mask at a plane's size, on runs of samples: one counts where all its luma px do. */
+function shrinkMask(
   mask: Uint8Array,
   lumaWidth: number,
   w: number,
   h: number,
   stepX: number,
   stepY: number,
+  spans: Int32Array,
 ): Uint8Array {
   const out = new Uint8Array(w * h);
-  for (let y = 0; y < h; y++) {
-    for (let x = 0; x < w; x++) {
+  for (let k = 0; k < spans.length; k += 3) {
+    const y = spans[k];
+    for (let x = spans[k + 1]; x < spans[k + 2]; x++) {
       let all = 1;
       for (let b = 0; b < stepY; b++) {
         for (let a = 0; a < stepX; a++) all &= mask[(y * stepY + b) * lumaWidth + x * stepX + a];
@@ -128,8 +148,8 @@ export function applyTransfer(
 function sumOffsets(
   residual: Float32Array,
   mask: Uint8Array,
-  w: number,
-  h: number,
+  width: number,
+  spans: Int32Array,
   region: Region,
   unit: number,
 ): { sum: Float32Array; weight: Float32Array } {
@@ -138,16 +158,18 @@ function sumOffsets(
   const weight = new Float32Array(cols * rows);
   const strange = new Float32Array(cols * rows);
   const { middle, limit } = usualRange(residual, mask, unit);
-  const [cw, ch] = [w / cols, h / rows];
-  for (let y = 0, i = 0; y < h; y++) {
-    const row = Math.floor(y / ch) * cols;
-    for (let x = 0; x < w; x++, i++) {
-      if (mask[i] === 0) continue;
-      const c = row + Math.floor(x / cw);
-      if (Math.abs(residual[i] - middle) > limit) strange[c]++;
-      else {
-        sum[c] += residual[i];
-        weight[c]++;
+  const [cw, ch] = [width / cols, residual.length / width / rows];
+  for (let k = 0; k < spans.length; k += 3) {
+    const y = spans[k];
+    for (let x = spans[k + 1], c = Math.floor(y / ch) * cols + x / cw; x < spans[k + 2]; c++) {
+      for (const end = x + cw; x < end; x++) {
+        const i = y * width + x;
+        if (mask[i] === 0) continue;
+        if (Math.abs(residual[i] - middle) > limit) strange[c]++;
+        else {
+          sum[c] += residual[i];
+          weight[c]++;
+        }
       }
     }
   }

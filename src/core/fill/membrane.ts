@@ -14,59 +14,68 @@ const OVER_RELAXATION = 1.8;
  *
  * @param sum - Sum of the values per cell.
  * @param weight - Number of values per cell, 0 = unknown.
+ * @param domain - 1 where the field is wanted: the membrane is free at its edge, beyond it stays the coarse start.
  * @returns The field, 0 everywhere if nothing is known.
  */
-export function membrane(grid: Grid, sum: Float32Array, weight: Float32Array): Float32Array {
+export function membrane(grid: Grid, sum: Float32Array, weight: Float32Array, domain?: Uint8Array): Float32Array {
   const { cols, rows } = grid;
   const s = smooth(sum, cols, rows);
   const w = smooth(weight, cols, rows);
   const field = pullPush(s, w, cols, rows);
-  for (let sweep = 0; sweep < SWEEPS; sweep++) {
-    for (let y = 0; y < rows; y++) {
-      for (let x = 0, i = y * cols; x < cols; x++, i++) {
-        if (weight[i] > 0) continue;
-        let total = 0;
-        let n = 0;
-        if (x > 0) {
-          total += field[i - 1];
-          n++;
-        }
-        if (x + 1 < cols) {
-          total += field[i + 1];
-          n++;
-        }
-        if (y > 0) {
-          total += field[i - cols];
-          n++;
-        }
-        if (y + 1 < rows) {
-          total += field[i + cols];
-          n++;
-        }
-        if (n > 0) field[i] += OVER_RELAXATION * (total / n - field[i]);
-      }
+  relax(field, linksOfUnknown(grid, weight, domain));
+  return field;
+}
+
+/** Five numbers per unknown cell: its own and those of its neighbours; its own again for one that is missing. */
+function linksOfUnknown({ cols, rows }: Grid, weight: Float32Array, domain: Uint8Array | undefined): Int32Array {
+  const out = new Int32Array(5 * cols * rows);
+  const wanted = (i: number): boolean => domain === undefined || domain[i] === 1;
+  let n = 0;
+  for (let y = 0, i = 0; y < rows; y++) {
+    for (let x = 0; x < cols; x++, i++) {
+      if (weight[i] > 0 || !wanted(i)) continue;
+      out[n++] = i;
+      out[n++] = x > 0 && wanted(i - 1) ? i - 1 : i;
+      out[n++] = x + 1 < cols && wanted(i + 1) ? i + 1 : i;
+      out[n++] = y > 0 && wanted(i - cols) ? i - cols : i;
+      out[n++] = y + 1 < rows && wanted(i + cols) ? i + cols : i;
     }
   }
-  return field;
+  return out.subarray(0, n);
+}
+
+function relax(field: Float32Array, links: Int32Array): void {
+  for (let sweep = 0; sweep < SWEEPS; sweep++) {
+    for (let k = 0; k < links.length; k += 5) {
+      const i = links[k];
+      const around = field[links[k + 1]] + field[links[k + 2]] + field[links[k + 3]] + field[links[k + 4]];
+      field[i] += OVER_RELAXATION * (around / 4 - field[i]);
+    }
+  }
 }
 
 /** 5x5 binomial smoothing; what lies outside counts as 0. */
 function smooth(values: Float32Array, cols: number, rows: number): Float32Array {
   const across = new Float32Array(values.length);
   const out = new Float32Array(values.length);
-  const read = (from: Float32Array, i: number, inside: boolean): number => (inside ? from[i] : 0);
   for (let y = 0, i = 0; y < rows; y++) {
     for (let x = 0; x < cols; x++, i++) {
-      const near = read(values, i - 1, x > 0) + read(values, i + 1, x + 1 < cols);
-      const far = read(values, i - 2, x > 1) + read(values, i + 2, x + 2 < cols);
-      across[i] = 6 * values[i] + 4 * near + far;
+      let sum = 6 * values[i];
+      if (x > 0) sum += 4 * values[i - 1];
+      if (x > 1) sum += values[i - 2];
+      if (x + 1 < cols) sum += 4 * values[i + 1];
+      if (x + 2 < cols) sum += values[i + 2];
+      across[i] = sum;
     }
   }
   for (let y = 0, i = 0; y < rows; y++) {
     for (let x = 0; x < cols; x++, i++) {
-      const near = read(across, i - cols, y > 0) + read(across, i + cols, y + 1 < rows);
-      const far = read(across, i - 2 * cols, y > 1) + read(across, i + 2 * cols, y + 2 < rows);
-      out[i] = 6 * across[i] + 4 * near + far;
+      let sum = 6 * across[i];
+      if (y > 0) sum += 4 * across[i - cols];
+      if (y > 1) sum += across[i - 2 * cols];
+      if (y + 1 < rows) sum += 4 * across[i + cols];
+      if (y + 2 < rows) sum += across[i + 2 * cols];
+      out[i] = sum;
     }
   }
   return out;

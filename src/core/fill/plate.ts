@@ -3,7 +3,7 @@ import { grow, intersect, snap, type FrameFormat, type Rect } from '../image/for
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Gathered } from './gather.ts';
 import { patchFill, type Incomplete } from './patchFill.ts';
-import { planeSize, TILE, tileCorners, type Region } from './region.ts';
+import { planeSize, spansOf, TILE, tileCorners, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
 
 /** A picture of the background at one frame, which moves with the camera's plane. Plain data. */
@@ -73,16 +73,23 @@ function toPlanes(colour: Float32Array, region: Region, format: FrameFormat): Ui
   });
 }
 
+/** Tiles of a region, cols·rows, 1 = in the set. */
+interface PlateTiles {
+  /** In which a plate is sampled; elsewhere the samples are 0. */
+  wanted: Uint8Array;
+  /** Of these, those that it may cover. */
+  used: Uint8Array;
+}
+
 /**
  * A plate seen from another frame's region.
- * @param wanted - Tiles that are asked for (cols·rows); elsewhere the samples are 0.
- * @returns Samples per plane, and where the plate covers (1 per luma px of the wanted tiles).
+ * @returns Samples per plane, and where the plate covers (1 per luma px).
  */
 export function samplePlate(
   kernels: Kernels,
   plate: Plate,
   region: Region,
-  wanted: Uint8Array,
+  { wanted, used }: PlateTiles,
   motion: CameraMotion,
   format: FrameFormat,
 ): { planes: Float32Array[]; covers: Uint8Array } {
@@ -93,31 +100,29 @@ export function samplePlate(
   const planes = plate.planes.map((samples, plane) => {
     const { stepX, stepY } = format.planes[plane];
     const size = planeSize(region, format, plane);
+    const local = corners.map((v, i) => (i % 2 === 0 ? (v - plate.rect.x) / stepX : (v - plate.rect.y) / stepY));
     return kernels.scoped(() => {
-      const local = corners.map((v, i) => (i % 2 === 0 ? (v - plate.rect.x) / stepX : (v - plate.rect.y) / stepY));
       const out = kernels.alloc(size.width * size.height * 4);
       // Numbers everywhere: what is made of the samples reaches across the border of the wanted tiles.
       kernels.f32(out, size.width * size.height).fill(0);
-      const [w, h] = [plate.rect.width / stepX, plate.rect.height / stepY];
-      warpPlane(
-        kernels,
-        { at: kernels.put(samples), width: w, height: h },
-        local,
-        cols,
-        rows,
-        wanted,
-        stepX,
-        stepY,
-        out,
-      );
+      const [width, height] = [plate.rect.width / stepX, plate.rect.height / stepY];
+      const picture = { at: kernels.put(samples), width, height };
+      warpPlane(kernels, picture, local, cols, rows, wanted, stepX, stepY, out);
       const values = kernels.f32(out, size.width * size.height).slice();
-      for (let i = 0; i < values.length; i++) values[i] *= perLevel / 256;
+      scaleRuns(values, size.width, spansOf({ cols, rows, active: wanted }, format, plane, 1), perLevel / 256);
       return values;
     });
   });
-  const covers = coverage(corners, region, wanted, plate.rect);
+  const covers = coverage(corners, region, used, plate.rect);
   if (plate.known) keepKnown(kernels, plate.known, plate.rect, corners, region, wanted, covers);
   return { planes, covers };
+}
+
+function scaleRuns(values: Float32Array, width: number, spans: Int32Array, factor: number): void {
+  for (let k = 0; k < spans.length; k += 3) {
+    const row = spans[k] * width;
+    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) values[i] *= factor;
+  }
 }
 
 /** A px taken from between known and unknown ones counts from this share on. */
@@ -144,8 +149,8 @@ function keepKnown(
   });
 }
 
-/** The wanted tiles whose corners all lie well inside the plate. */
-function coverage(corners: Float32Array, { cols, rows }: Region, wanted: Uint8Array, plate: Rect): Uint8Array {
+/** The px of tiles whose corners all lie well inside the plate. @param tiles - Those that may count. */
+function coverage(corners: Float32Array, { cols, rows }: Region, tiles: Uint8Array, plate: Rect): Uint8Array {
   const width = cols * TILE;
   const out = new Uint8Array(width * rows * TILE);
   const inside = (k: number): boolean => {
@@ -155,7 +160,7 @@ function coverage(corners: Float32Array, { cols, rows }: Region, wanted: Uint8Ar
   for (let r = 0; r < rows; r++) {
     for (let c = 0; c < cols; c++) {
       const k = r * (cols + 1) + c;
-      if (!wanted[r * cols + c] || ![k, k + 1, k + cols + 1, k + cols + 2].every(inside)) continue;
+      if (!tiles[r * cols + c] || ![k, k + 1, k + cols + 1, k + cols + 2].every(inside)) continue;
       for (let y = r * TILE; y < (r + 1) * TILE; y++) out.fill(1, y * width + c * TILE, y * width + (c + 1) * TILE);
     }
   }

@@ -24,7 +24,7 @@ export interface Region {
   active: Uint8Array;
   /** Matte of the region, 0..255 per luma px. */
   alpha: Uint8Array;
-  /** 1 where the frame's own pixel is known and trusted (inside the frame, away from the matte), luma px. */
+  /** 1 where the frame's own pixel is known and trusted (in active tiles, inside the frame, away from the matte), luma px. */
   known: Uint8Array;
 }
 
@@ -45,26 +45,35 @@ export function makeRegion(kernels: Kernels, frame: number, rect: Rect, mattes: 
   const cols = rect.width / TILE;
   const rows = rect.height / TILE;
   const n = rect.width * rect.height;
-  const alpha = new Uint8Array(n);
   const known = new Uint8Array(n);
-  kernels.scoped(() => {
+  return kernels.scoped(() => {
     const at = kernels.alloc(n);
     const view = kernels.u8(at, n).fill(0);
     readBytes(mattes, rect, view, (y, rows, into) => mattes.readRows(frame, 0, y, rows, into));
-    alpha.set(view);
+    const alpha = view.slice();
+    const active = activeTiles(alpha, cols, rows, whole);
     if (mattes.format.planes.length > 1) {
       readBytes(mattes, rect, view, (y, rows, into) => readBlocked(mattes, frame, y, rows, into));
     }
     const out = kernels.alloc(n);
     kernels.run.dilate(at, rect.width, rect.height, TAINT_PX, out, kernels.alloc(n));
-    const near = kernels.u8(out, n);
     const inside = intersect(rect, { x: 0, y: 0, width: mattes.format.width, height: mattes.format.height });
-    for (let y = 0; y < inside.height; y++) {
-      const row = (inside.y - rect.y + y) * rect.width + inside.x - rect.x;
-      for (let i = row; i < row + inside.width; i++) known[i] = near[i] === 0 ? 1 : 0;
-    }
+    const region = { frame, rect, cols, rows, alpha, known, active };
+    markFree(kernels.u8(out, n), region, inside, known);
+    return region;
   });
-  return { frame, rect, cols, rows, alpha, known, active: activeTiles(alpha, cols, rows, whole) };
+}
+
+/** Sets to 1 what is 0 in a mask, in active tiles, within the frame's part of the region. */
+function markFree(mask: Uint8Array, { rect, cols, active }: Region, inside: Rect, out: Uint8Array): void {
+  const [left, right] = [inside.x - rect.x, inside.x - rect.x + inside.width];
+  for (let y = inside.y - rect.y; y < inside.y - rect.y + inside.height; y++) {
+    for (let c = 0; c < cols; c++) {
+      if (active[Math.floor(y / TILE) * cols + c] === 0) continue;
+      const end = y * rect.width + Math.min(right, (c + 1) * TILE);
+      for (let i = y * rect.width + Math.max(left, c * TILE); i < end; i++) out[i] = mask[i] === 0 ? 1 : 0;
+    }
+  }
 }
 
 function activeTiles(alpha: Uint8Array, cols: number, rows: number, whole: boolean): Uint8Array {
@@ -129,7 +138,12 @@ export function planeSize(region: Region, format: FrameFormat, plane: number): {
 }
 
 /** Runs of samples of a plane in tiles of at least a kind: triples of row, first column, column after the last. */
-export function spansOf(region: Region, format: FrameFormat, plane: number, kind: number): Int32Array {
+export function spansOf(
+  region: Pick<Region, 'cols' | 'rows' | 'active'>,
+  format: FrameFormat,
+  plane: number,
+  kind: number,
+): Int32Array {
   const { stepX, stepY } = format.planes[plane];
   const [tw, th] = [TILE / stepX, TILE / stepY];
   const out: number[] = [];
@@ -158,11 +172,14 @@ export function readRegionPlane(reader: FrameReader, region: Region, plane: numb
   reader.readRows(region.frame, plane, first, last - first + 1, raw);
   const samples = bytes === 1 ? raw : new Uint16Array(raw.buffer);
   const out = new Float32Array(size.width * size.height);
+  const from = Math.max(0, x0);
+  const to = Math.min(p.width, x0 + size.width);
   for (let y = 0; y < size.height; y++) {
     const row = (Math.min(last, Math.max(first, y0 + y)) - first) * p.width;
-    for (let x = 0; x < size.width; x++) {
-      out[y * size.width + x] = samples[row + Math.min(p.width - 1, Math.max(0, x0 + x))];
-    }
+    const at = y * size.width;
+    out.set(samples.subarray(row + from, row + to), at + from - x0);
+    out.fill(samples[row + from], at, at + from - x0);
+    out.fill(samples[row + to - 1], at + to - x0, at + size.width);
   }
   return out;
 }

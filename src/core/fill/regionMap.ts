@@ -3,7 +3,10 @@ import { TILE, tileCorners, type Region } from './region.ts';
 
 /** Where a region's tile corners lie in one source. */
 export interface SourcePlaces {
-  /** Per surface of the region: (cols + 1)·(rows + 1) places, interleaved x, y, frame px; undefined = not known there. */
+  /**
+   * Per surface of the region: (cols + 1)·(rows + 1) places, interleaved x, y, frame px; undefined = not known there. Only
+   * corners of active tiles are mapped.
+   */
   corners: (Float32Array | undefined)[];
 }
 
@@ -13,10 +16,23 @@ export function surfacesBehind(region: Region, motion: FrameMap): number[] {
   return tiles ? [...new Set(tiles)].sort((a, b) => a - b) : [CAMERA_PLANE];
 }
 
+/** Numbers of the corners of active tiles. */
+function cornersUsed({ cols, active }: Region): number[] {
+  const out = new Set<number>();
+  active.forEach((a, tile) => {
+    const first = Math.floor(tile / cols) * (cols + 1) + (tile % cols);
+    if (a > 0) for (const k of [first, first + 1, first + cols + 1, first + cols + 2]) out.add(k);
+  });
+  return [...out];
+}
+
 /** The places of a region's tiles in other frames, on the surfaces that lie behind them. */
 export class RegionMap {
   private readonly surfaces: number[];
   private readonly tiles: Uint8Array | undefined;
+  private readonly own: Float32Array;
+  /** Numbers and places of the corners of active tiles. */
+  private readonly used: { of: number[]; places: Float32Array };
 
   constructor(
     private readonly region: Region,
@@ -24,16 +40,21 @@ export class RegionMap {
   ) {
     this.tiles = motion.surfaces(region.frame);
     this.surfaces = surfacesBehind(region, motion);
+    this.own = tileCorners(region);
+    const of = cornersUsed(region);
+    this.used = { of, places: Float32Array.from(of.flatMap((k) => [this.own[2 * k], this.own[2 * k + 1]])) };
   }
 
   in(source: number): SourcePlaces {
     const { frame } = this.region;
-    const own = tileCorners(this.region);
     const corners = this.surfaces.map((surface) => {
       if (!this.motion.knows(frame, source, surface)) return undefined;
-      const places = own.slice();
-      this.motion.map(frame, source, places, surface);
-      return places;
+      const { of, places } = this.used;
+      const mapped = places.slice();
+      this.motion.map(frame, source, mapped, surface);
+      const out = this.own.slice();
+      of.forEach((corner, k) => out.set(mapped.subarray(2 * k, 2 * k + 2), 2 * corner));
+      return out;
     });
     return { corners };
   }

@@ -47,10 +47,22 @@ export function measureLights(
   const seen = views.map((view) => sampleRim(kernels, format, region, own, rim, view));
   const strange = strangers(seen, rim.length, unit);
   return seen.map(({ usable, source, own: target }) => {
-    const kept = [...usable.keys()].filter((k) => strange[usable[k]] === 0);
-    const pick = (values: Float32Array): Float32Array => Float32Array.from(kept, (k) => values[k]);
+    const kept = indicesOf(usable, (i) => strange[i] === 0);
+    const pick = (values: Float32Array): Float32Array => picked(values, kept);
     return source.map((values, plane) => fitLight(pick(values), pick(target[plane]), unit));
   });
+}
+
+function indicesOf(values: readonly number[], wanted: (value: number) => boolean): number[] {
+  const out: number[] = [];
+  for (let k = 0; k < values.length; k++) if (wanted(values[k])) out.push(k);
+  return out;
+}
+
+function picked(values: Float32Array, places: readonly number[]): Float32Array {
+  const out = new Float32Array(places.length);
+  for (let k = 0; k < out.length; k++) out[k] = values[places[k]];
+  return out;
 }
 
 function sampleRim(

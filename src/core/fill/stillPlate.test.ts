@@ -28,17 +28,11 @@ describe('what a plate knows', () => {
 
 describe('cells in which something passes', () => {
   const grid = { cols: 20, rows: 1 };
-  const sums = (value: (c: number) => number) => ({
-    sum: Float32Array.from({ length: 20 }, (_, c) => value(c) * 4),
-    weight: new Float32Array(20).fill(4),
-  });
+  const times4 = (value: (c: number) => number): Float32Array =>
+    Float32Array.from({ length: 20 }, (_, c) => value(c) * 4);
   const found = (mean: (c: number) => number, spread: (c: number) => number = () => 1): number[] => {
-    const out = strangeCells(
-      grid,
-      sums(mean),
-      sums((c) => mean(c) ** 2 + spread(c) ** 2),
-      1,
-    );
+    const squares = times4((c) => mean(c) ** 2 + spread(c) ** 2);
+    const out = strangeCells(grid, { sum: times4(mean), squares, weight: new Float32Array(20).fill(4) }, 1);
     return [...out.keys()].filter((c) => out[c] === 1);
   };
 

@@ -15,15 +15,15 @@ const MAD_TO_SIGMA = 1.4826;
  * the border must not count as light. Told first by how much the differences spread within a cell, compared with the evener
  * cells (a thing may stand along most of the border), then by their mean, compared with the cells that are left.
  *
- * @param differences - Of one plane. @param squares - The same, squared.
+ * @param differences - Of one plane.
  * @param unit - Sample units per 8-bit level.
  * @returns 1 where a cell is to be left out.
  */
-export function strangeCells({ cols, rows }: Grid, differences: CellSums, squares: CellSums, unit: number): Uint8Array {
-  const { sum, weight } = differences;
+export function strangeCells({ cols, rows }: Grid, differences: CellSums, unit: number): Uint8Array {
+  const { sum, squares, weight } = differences;
   const known = [...weight.keys()].filter((i) => weight[i] > 0);
   const mean = (i: number): number => sum[i] / weight[i];
-  const spread = (i: number): number => Math.sqrt(Math.max(0, squares.sum[i] / weight[i] - mean(i) ** 2));
+  const spread = (i: number): number => Math.sqrt(Math.max(0, squares[i] / weight[i] - mean(i) ** 2));
   const even = Math.max(TIMES * quartile(known.map(spread)), SPREAD_LEVELS * unit);
   const left = known.filter((i) => spread(i) <= even);
   const middle = median(left.map(mean));

@@ -1,3 +1,4 @@
+import type { Kernels } from '../../kernels/index.ts';
 import { solveCholesky } from '../geometry/linear.ts';
 
 /** Side of the transfer kernel, px. */
@@ -9,6 +10,8 @@ const SAMPLES = 3000;
 const NEEDED = 600;
 /** Pull towards "no change", 8-bit levels² per sample: outweighs noise in flat rims, yields to texture. */
 const RIDGE = 1.5;
+/** Difference at which a sample counts a quarter, 8-bit levels. */
+const WILD_LEVELS = 12;
 
 /** The kernel that changes nothing. */
 export function identityTransfer(): Float32Array {
@@ -28,6 +31,7 @@ export function identityTransfer(): Float32Array {
  * @param unit - Sample units per 8-bit level.
  */
 export function fitTransfer(
+  kernels: Kernels,
   fused: Float32Array,
   own: Float32Array,
   rim: Uint8Array,
@@ -38,24 +42,8 @@ export function fitTransfer(
   const at = usablePlaces(rim, w, h);
   const kernel = identityTransfer();
   if (at.length < NEEDED) return kernel;
+  const { a, b } = kernels.scoped(() => normalEquations(kernels, fused, own, at, w, unit));
   const n = TAPS + 1;
-  const a = new Float64Array(n * n);
-  const b = new Float64Array(n);
-  const row = new Float64Array(n);
-  const offsets = tapOffsets(w);
-  for (const i of at) {
-    const centre = fused[i];
-    for (let k = 0; k < TAPS; k++) row[k] = (fused[i + offsets[k]] - centre) / unit;
-    row[TAPS] = 1;
-    const y = (own[i] - centre) / unit;
-    // A rim pixel that disagrees wildly belongs to something that moves by itself.
-    const weight = 1 / (1 + (y / 12) ** 2) ** 2;
-    for (let r = 0; r < n; r++) {
-      const v = weight * row[r];
-      b[r] += v * y;
-      for (let c = 0; c <= r; c++) a[r * n + c] += v * row[c];
-    }
-  }
   for (let r = 0; r < TAPS; r++) a[r * n + r] += RIDGE * at.length;
   a[TAPS * n + TAPS] += 1e-6;
   if (!solveCholesky(a, b, n)) return kernel;
@@ -68,6 +56,29 @@ export function fitTransfer(
   return kernel;
 }
 
+/** Lower triangle of the normal matrix, (TAPS + 1)², and the right-hand side; the last unknown is a constant. */
+function normalEquations(
+  kernels: Kernels,
+  fused: Float32Array,
+  own: Float32Array,
+  at: Int32Array,
+  w: number,
+  unit: number,
+): { a: Float64Array; b: Float64Array } {
+  const n = TAPS + 1;
+  const m = TAPS + 2;
+  const normal = kernels.alloc((m * m + m) * 8);
+  const sums = kernels.f64(normal, m * m + m).fill(0);
+  const [source, target, places] = [kernels.put(fused), kernels.put(own), kernels.put(at)];
+  const offsets = kernels.put(tapOffsets(w));
+  // A rim pixel that disagrees wildly belongs to something that moves by itself.
+  const scale = WILD_LEVELS;
+  kernels.run.fitRows(source, target, places, at.length, offsets, TAPS, unit, scale, normal, kernels.alloc(m * 8));
+  const a = new Float64Array(n * n);
+  for (let r = 0; r < n; r++) a.set(sums.subarray(r * m, r * m + r + 1), r * n);
+  return { a, b: sums.slice(m * m, m * m + n) };
+}
+
 function tapOffsets(w: number): Int32Array {
   const out: number[] = [];
   for (let y = -HALF; y <= HALF; y++) for (let x = -HALF; x <= HALF; x++) if (x !== 0 || y !== 0) out.push(y * w + x);
@@ -75,7 +86,7 @@ function tapOffsets(w: number): Int32Array {
 }
 
 /** Rim places whose whole window is rim, evenly thinned. */
-function usablePlaces(rim: Uint8Array, w: number, h: number): number[] {
+function usablePlaces(rim: Uint8Array, w: number, h: number): Int32Array {
   const all: number[] = [];
   for (let y = HALF; y < h - HALF; y++) {
     for (let x = HALF; x < w - HALF; x++) {
@@ -89,5 +100,5 @@ function usablePlaces(rim: Uint8Array, w: number, h: number): number[] {
   const step = Math.max(1, all.length / SAMPLES);
   const out: number[] = [];
   for (let i = 0, k = 0; i < all.length; i = Math.floor(++k * step)) out.push(all[i]);
-  return out;
+  return Int32Array.from(out);
 }

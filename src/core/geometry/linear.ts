@@ -103,10 +103,35 @@ function dot(a: Float64Array, b: Float64Array): number {
   return s;
 }
 
-/** Median of a copy; 0 for none. */
+/** Median; 0 for none. */
 export function median(values: ArrayLike<number>): number {
-  if (values.length === 0) return 0;
-  const sorted = Float64Array.from(values).sort();
-  const mid = sorted.length >> 1;
-  return sorted.length % 2 ? sorted[mid] : (sorted[mid - 1] + sorted[mid]) / 2;
+  const n = values.length;
+  if (n === 0) return 0;
+  const v = new Float64Array(values);
+  const mid = n >> 1;
+  const upper = select(v, mid);
+  if (n % 2 === 1) return upper;
+  let lower = v[0];
+  for (let i = 1; i < mid; i++) if (v[i] > lower) lower = v[i];
+  return (lower + upper) / 2;
+}
+
+/** Brings the k-th smallest value to place k, with none larger before it and none smaller behind (Hoare 1961). */
+function select(v: Float64Array, k: number): number {
+  let [left, right] = [0, v.length - 1];
+  while (left < right) {
+    const pivot = v[k];
+    let [i, j] = [left, right];
+    while (i <= j) {
+      while (v[i] < pivot) i++;
+      while (v[j] > pivot) j--;
+      if (i > j) break;
+      [v[i], v[j]] = [v[j], v[i]];
+      i++;
+      j--;
+    }
+    if (j < k) left = i;
+    if (k < i) right = j;
+  }
+  return v[k];
 }

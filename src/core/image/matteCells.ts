@@ -1,3 +1,4 @@
+import type { Kernels } from '../../kernels/index.ts';
 import { bytesPerSample, type FrameReader, type Rect } from './format.ts';
 
 /** Values of a cell: free, near the matte (its samples are tainted), in the hole itself. */
@@ -51,29 +52,25 @@ export function boxOf(cells: MatteCells, frame: number): Rect {
  * Reads the matte of one frame and writes its cells, box and area. The matte is 8-bit grey; what a second plane holds out
  * is near: it is no hole, and shows nothing of the background.
  */
-export function fillMatteCells(cells: MatteCells, mattes: FrameReader, frame: number, scratch: Uint8Array): void {
-  const { width, height } = mattes.format;
+export function fillMatteCells(kernels: Kernels, cells: MatteCells, mattes: FrameReader, frame: number): void {
+  const { width, height, planes } = mattes.format;
   if (bytesPerSample(mattes.format) !== 1) throw new TypeError('mattes are 8 bit');
-  mattes.readRows(frame, 0, 0, height, scratch);
-  const box = boxAround(scratch, width, height);
-  cells.boxes.set([box.x, box.y, box.width, box.height], frame * 4);
-  const state = cells.state.subarray(frame * cells.cols * cells.rows, (frame + 1) * cells.cols * cells.rows);
-  state.fill(FREE);
-  let area = 0;
-  for (let y = box.y; y < box.y + box.height; y++) {
-    for (let x = box.x, i = y * width + box.x; x < box.x + box.width; x++, i++) {
-      if (scratch[i] === 0) continue;
-      area += scratch[i];
-      touch(cells, state, x, y);
+  const { cell, cols, rows } = cells;
+  kernels.scoped(() => {
+    const mask = kernels.alloc(width * height);
+    const state = kernels.alloc(cols * rows);
+    const box = kernels.alloc(24);
+    kernels.u8(state, cols * rows).fill(FREE);
+    // The hole last: its box stays.
+    for (let plane = planes.length - 1; plane >= 0; plane--) {
+      mattes.readRows(frame, plane, 0, height, kernels.u8(mask, width * height));
+      kernels.run.maskCells(mask, width, height, plane === 0 ? HOLE : NEAR, cell, TAINT_PX, cols, rows, state, box);
     }
-  }
-  cells.area[frame] = area / 255;
-  if (mattes.format.planes.length > 1) {
-    mattes.readRows(frame, 1, 0, height, scratch);
-    for (let i = 0; i < width * height; i++) {
-      if (scratch[i] > 0) taint(cells, state, i % width, Math.floor(i / width));
-    }
-  }
+    const [left, top, right, bottom] = kernels.i32(box, 4);
+    cells.boxes.set(right < left ? [0, 0, 0, 0] : [left, top, right - left + 1, bottom - top + 1], frame * 4);
+    cells.area[frame] = kernels.f64(box + 16, 1)[0] / 255;
+    cells.state.set(kernels.u8(state, cols * rows), frame * cols * rows);
+  });
 }
 
 /** Rows of what must not be used as background: the hole and what is held out. */
@@ -83,56 +80,4 @@ export function readBlocked(mattes: FrameReader, frame: number, y: number, rows:
   const held = new Uint8Array(mattes.format.width * rows);
   mattes.readRows(frame, 1, y, rows, held);
   for (let i = 0; i < held.length; i++) if (held[i] > into[i]) into[i] = held[i];
-}
-
-function touch(cells: MatteCells, state: Uint8Array, x: number, y: number): void {
-  const { cell, cols } = cells;
-  const at = Math.floor(y / cell) * cols + Math.floor(x / cell);
-  if (state[at] === HOLE) {
-    // The cells around were touched from this cell's other pixels unless this one lies at the edge.
-    const [u, v] = [x % cell, y % cell];
-    if (u >= TAINT_PX && v >= TAINT_PX && u < cell - TAINT_PX && v < cell - TAINT_PX) return;
-  }
-  state[at] = HOLE;
-  taint(cells, state, x, y);
-}
-
-/** Free cells within TAINT_PX of a px become near ones. */
-function taint({ cell, cols, rows }: MatteCells, state: Uint8Array, x: number, y: number): void {
-  const x0 = Math.max(0, Math.floor((x - TAINT_PX) / cell));
-  const x1 = Math.min(cols - 1, Math.floor((x + TAINT_PX) / cell));
-  const y0 = Math.max(0, Math.floor((y - TAINT_PX) / cell));
-  const y1 = Math.min(rows - 1, Math.floor((y + TAINT_PX) / cell));
-  for (let j = y0; j <= y1; j++) {
-    for (let i = x0; i <= x1; i++) if (state[j * cols + i] === FREE) state[j * cols + i] = NEAR;
-  }
-}
-
-function boxAround(matte: Uint8Array, width: number, height: number): Rect {
-  const n = width * height;
-  // Four px at a time: most of a matte is empty.
-  const fours = new Int32Array(matte.buffer, matte.byteOffset, n >> 2);
-  let k = 0;
-  while (k < fours.length && fours[k] === 0) k++;
-  let first = 4 * k;
-  while (first < n && matte[first] === 0) first++;
-  if (first === n) return { x: 0, y: 0, width: 0, height: 0 };
-  let last = n - 1;
-  while (last >= 4 * fours.length && matte[last] === 0) last--;
-  if (last < 4 * fours.length) {
-    k = fours.length - 1;
-    while (fours[k] === 0) k--;
-    last = 4 * k + 3;
-    while (matte[last] === 0) last--;
-  }
-  const top = Math.floor(first / width);
-  const bottom = Math.floor(last / width);
-  let left = width;
-  let right = -1;
-  for (let y = top; y <= bottom; y++) {
-    const row = y * width;
-    for (let x = 0; x < left; x++) if (matte[row + x] !== 0) left = x;
-    for (let x = width - 1; x > right; x--) if (matte[row + x] !== 0) right = x;
-  }
-  return { x: left, y: top, width: right - left + 1, height: bottom - top + 1 };
 }

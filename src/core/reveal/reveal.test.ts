@@ -35,9 +35,10 @@ function squares(count: number, x: (t: number) => number): FrameReader {
 async function finderFor(count: number, x: (t: number) => number, reach: number) {
   const mattes = squares(count, x);
   const cells = createMatteCells(W, H, count);
-  for (let t = 0; t < count; t++) fillMatteCells(cells, mattes, t, new Uint8Array(W * H));
+  const kernels = await loadKernels(32 << 20);
+  for (let t = 0; t < count; t++) fillMatteCells(kernels, cells, mattes, t);
   const motion = new CameraMotion(solveCamera(W, H, count, [], 1));
-  return { cells, finder: new VisibilityFinder(await loadKernels(32 << 20), motion, cells, reach) };
+  return { cells, finder: new VisibilityFinder(kernels, motion, cells, reach) };
 }
 
 describe('matteCells', () => {

@@ -6,6 +6,7 @@ export * from './align';
 export * from './warp';
 export * from './fuse';
 export * from './filter';
+export * from './fit';
 export * from './noise';
 export * from './field';
 export * from './mask';

@@ -76,3 +76,59 @@ export function projectCells(cells: usize, n: i32, m: usize, out: usize): void {
     store<f32>(out + ((<usize>k) << 3), (d * x + e * y + f) * q, 4);
   }
 }
+
+/**
+ * Reads a w x h mask of bytes into cells of cell x cell px (a power of two), cols x rows of them: `kind` (1 or 2) where
+ * any of it is above 0, and 1 (unless 2 already) for cells within `near` px of such a px.
+ * `box` gets left, top, right, bottom (inclusive, i32; right < left = empty) and the sum of the mask (f64, at byte 16).
+ */
+export function maskCells(
+  mask: usize, w: i32, h: i32, kind: i32, cell: i32, near: i32, cols: i32, rows: i32, state: usize, box: usize,
+): void {
+  let left = w;
+  let top = h;
+  let right = -1;
+  let bottom = -1;
+  let sum: i64 = 0;
+  for (let y = 0; y < h; y++) {
+    const row = mask + <usize>(y * w);
+    for (let x = 0; x < w; ) {
+      if (x + 16 <= w && !v128.any_true(v128.load(row + <usize>x))) {
+        x += 16;
+        continue;
+      }
+      const end = min(x + 16, w);
+      for (; x < end; x++) {
+        const v = load<u8>(row + <usize>x);
+        if (v == 0) continue;
+        sum += <i64>v;
+        left = min(left, x);
+        right = max(right, x);
+        top = min(top, y);
+        bottom = y;
+        touch(state, kind, cell, near, cols, rows, x, y);
+      }
+    }
+  }
+  store<i32>(box, left);
+  store<i32>(box, top, 4);
+  store<i32>(box, right, 8);
+  store<i32>(box, bottom, 12);
+  store<f64>(box, <f64>sum, 16);
+}
+
+function touch(state: usize, kind: i32, cell: i32, near: i32, cols: i32, rows: i32, x: i32, y: i32): void {
+  const at = state + <usize>(y / cell * cols + x / cell);
+  if (<i32>load<u8>(at) < kind) store<u8>(at, <u8>kind);
+  const u = x & (cell - 1);
+  const v = y & (cell - 1);
+  if (u >= near && v >= near && u < cell - near && v < cell - near) return;
+  const right = min(cols - 1, (x + near) / cell);
+  const bottom = min(rows - 1, (y + near) / cell);
+  for (let j = max(0, y - near) / cell; j <= bottom; j++) {
+    for (let i = max(0, x - near) / cell; i <= right; i++) {
+      const other = state + <usize>(j * cols + i);
+      if (load<u8>(other) == 0) store<u8>(other, 1);
+    }
+  }
+}

@@ -38,6 +38,14 @@ function prepareTaps(): void {
 function warpTile(
   src: usize, stride: i32, w: i32, h: i32, map: usize, mapRow: usize, tile: i32, out: usize, outStride: i32,
 ): void {
+  if (isShift(map, mapRow, tile)) {
+    const x = <i32>load<f32>(map);
+    const y = <i32>load<f32>(map, 4);
+    if (x >= 0 && y >= 0 && x + tile <= w && y + tile <= h) {
+      copyTile(src + (<usize>(y * stride + x) << 1), stride, tile, out, outStride);
+      return;
+    }
+  }
   const step: f32 = <f32>1 / <f32>tile;
   const one = f32x4.splat(1);
   const maxX = f32x4.splat(<f32>(w - 3));
@@ -94,6 +102,28 @@ function warpTile(
   }
 }
 
+/** Whether a tile is only moved, by whole px. */
+// @ts-ignore: decorator
+@inline
+function isShift(map: usize, mapRow: usize, tile: i32): bool {
+  const side = <f32>tile;
+  const x = load<f32>(map);
+  const y = load<f32>(map, 4);
+  const below = map + mapRow;
+  return x == floor(x) && y == floor(y) &&
+    load<f32>(map, 8) == x + side && load<f32>(map, 12) == y &&
+    load<f32>(below) == x && load<f32>(below, 4) == y + side &&
+    load<f32>(below, 8) == x + side && load<f32>(below, 12) == y + side;
+}
+
+function copyTile(src: usize, stride: i32, tile: i32, out: usize, outStride: i32): void {
+  for (let j = 0; j < tile; j++) {
+    const from = src + (<usize>(j * stride) << 1);
+    const to = out + (<usize>(j * outStride) << 2);
+    for (let i = 0; i < tile; i += 4) v128.store(to + (<usize>i << 2), samples4(from + (<usize>i << 1)));
+  }
+}
+
 /** The 4x4 samples from sample `at` on, weighted down the columns and across: what is left is their sum. */
 // @ts-ignore: decorator
 @inline
@@ -135,13 +165,18 @@ export function usableTiles(
       if (load<u8>(active + <usize>(r * cols + c)) == 0) continue;
       const m = map + (<usize>(r * (cols + 1) + c) << 3);
       const n = m + (<usize>(cols + 1) << 3);
+      const place = out + <usize>(r * tile * outStride + c * tile);
+      if (allFree(blocked, stride, m, n, left, top, right, bottom)) {
+        for (let j = 0; j < tile; j++) memory.fill(place + <usize>(j * outStride), 1, <usize>tile);
+        continue;
+      }
       for (let j = 0; j < tile; j++) {
         const v = <f32>j * step;
         const x0 = load<f32>(m) + (load<f32>(n) - load<f32>(m)) * v;
         const y0 = load<f32>(m, 4) + (load<f32>(n, 4) - load<f32>(m, 4)) * v;
         const dx = (load<f32>(m, 8) + (load<f32>(n, 8) - load<f32>(m, 8)) * v - x0) * step;
         const dy = (load<f32>(m, 12) + (load<f32>(n, 12) - load<f32>(m, 12)) * v - y0) * step;
-        const o = out + <usize>((r * tile + j) * outStride + c * tile);
+        const o = place + <usize>(j * outStride);
         for (let i = 0; i < tile; i += 4) {
           const xs = f32x4.add(f32x4.splat(x0 + dx * <f32>i), f32x4.mul(f32x4.splat(dx), across));
           const ys = f32x4.add(f32x4.splat(y0 + dy * <f32>i), f32x4.mul(f32x4.splat(dy), across));
@@ -164,6 +199,39 @@ export function usableTiles(
   }
 }
 
+/** Whether the whole box around a tile's mapped corners lies inside the given limits and is not blocked. */
+function allFree(
+  blocked: usize, stride: i32, m: usize, n: usize, left: v128, top: v128, right: v128, bottom: v128,
+): bool {
+  const xs = f32x4(load<f32>(m), load<f32>(m, 8), load<f32>(n), load<f32>(n, 8));
+  const ys = f32x4(load<f32>(m, 4), load<f32>(m, 12), load<f32>(n, 4), load<f32>(n, 12));
+  const inside = v128.and(
+    v128.and(f32x4.ge(xs, left), f32x4.le(xs, right)),
+    v128.and(f32x4.ge(ys, top), f32x4.le(ys, bottom)),
+  );
+  if (!i32x4.all_true(inside)) return false;
+  const x0 = <i32>least(xs);
+  const x1 = <i32>-least(f32x4.neg(xs));
+  const y1 = <i32>-least(f32x4.neg(ys));
+  for (let y = <i32>least(ys); y <= y1; y++) {
+    const row = blocked + <usize>(y * stride);
+    for (let x = x0; x <= x1; x += 16) {
+      // The last vector of a row may reach beyond the box: what is blocked there only costs the short way.
+      if (v128.any_true(v128.load(row + <usize>x))) return false;
+    }
+  }
+  return true;
+}
+
+// @ts-ignore: decorator
+@inline
+function least(v: v128): f32 {
+  return min(
+    min(f32x4.extract_lane(v, 0), f32x4.extract_lane(v, 1)),
+    min(f32x4.extract_lane(v, 2), f32x4.extract_lane(v, 3)),
+  );
+}
+
 // @ts-ignore: decorator
 @inline
 function usableAt(blocked: usize, inside: i32, at: i32): u8 {
@@ -172,6 +240,7 @@ function usableAt(blocked: usize, inside: i32, at: i32): u8 {
 
 /** Bicubic samples at `n` points: pairs of f32 in px of the plane, clamped into it. */
 export function warpPoints(src: usize, stride: i32, w: i32, h: i32, points: usize, n: i32, out: usize): void {
+  prepareTaps();
   for (let k = 0; k < n; k++) {
     const x = load<f32>(points + (<usize>k << 3));
     const y = load<f32>(points + (<usize>k << 3), 4);
@@ -181,19 +250,28 @@ export function warpPoints(src: usize, stride: i32, w: i32, h: i32, points: usiz
 
 function bicubic(src: usize, stride: i32, w: i32, h: i32, px: f32, py: f32): f32 {
   const zero: f32 = 0;
+  const half: f32 = 0.5;
   const x = min(max(px, zero), <f32>(w - 1));
   const y = min(max(py, zero), <f32>(h - 1));
-  const fx = floor(x);
-  const fy = floor(y);
+  const fx = <i32>floor(x);
+  const fy = <i32>floor(y);
+  const u = <i32>((x - <f32>fx) * <f32>STEPS + half);
+  const v = <i32>((y - <f32>fy) * <f32>STEPS + half);
+  if (fx >= 1 && fy >= 1 && fx < w - 3 && fy < h - 3) {
+    const s = weighted(src, (fy - 1) * stride + fx - 1, <usize>stride << 1, u, v);
+    return f32x4.extract_lane(s, 0) + f32x4.extract_lane(s, 1) + (f32x4.extract_lane(s, 2) + f32x4.extract_lane(s, 3));
+  }
+  const across = TAPS + (<usize>u << 4);
+  const down = TAPS + (<usize>v << 4);
   let sum: f32 = 0;
   for (let j = -1; j < 3; j++) {
     let line: f32 = 0;
-    const row = src + ((<usize>min(max(<i32>fy + j, 0), h - 1) * <usize>stride) << 1);
+    const row = src + ((<usize>min(max(fy + j, 0), h - 1) * <usize>stride) << 1);
     for (let i = -1; i < 3; i++) {
-      const at = <usize>min(max(<i32>fx + i, 0), w - 1);
-      line += <f32>load<u16>(row + (at << 1)) * cubic(x - fx - <f32>i);
+      const at = <usize>min(max(fx + i, 0), w - 1);
+      line += <f32>load<u16>(row + (at << 1)) * load<f32>(across + (<usize>(i + 1) << 2));
     }
-    sum += line * cubic(y - fy - <f32>j);
+    sum += line * load<f32>(down + (<usize>(j + 1) << 2));
   }
   return sum;
 }
