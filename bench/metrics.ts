@@ -193,7 +193,8 @@ export function changedOutside(clip: Uint8Array, result: Uint8Array, touched: Ui
       const { width, stepX, stepY } = format.planes[plane];
       const outside = (i: number): boolean => {
         const at = Math.floor(i / width) * stepY * format.width + (i % width) * stepX;
-        for (let b = 0; b < stepY; b++) for (let a = 0; a < stepX; a++) if (touched[at + b * format.width + a]) return false;
+        for (let b = 0; b < stepY; b++)
+          for (let a = 0; a < stepX; a++) if (touched[at + b * format.width + a]) return false;
         return true;
       };
       let changed = 0;

@@ -177,13 +177,7 @@ export class Completer {
     this.take(out, region, open, { planes: joined, covers }, support);
   }
 
-  private take(
-    out: Completed,
-    region: Region,
-    open: Uint8Array,
-    { planes, covers }: Layer,
-    support: number,
-  ): void {
+  private take(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, support: number): void {
     const taken = new Uint8Array(covers.length);
     this.eachRun(region, RIM_TILE, (from, to) => {
       for (let i = from; i < to; i++) {
@@ -203,7 +197,8 @@ export class Completer {
     for (let k = 0; k < spans.length; k += 3) {
       const row = spans[k] * stepY * region.rect.width;
       const first = spans[k] * width;
-      for (let x = spans[k + 1]; x < spans[k + 2]; x++) if (mask[row + x * stepX] === 1) to[first + x] = from[first + x];
+      for (let x = spans[k + 1]; x < spans[k + 2]; x++)
+        if (mask[row + x * stepX] === 1) to[first + x] = from[first + x];
     }
   }
 
@@ -246,7 +241,8 @@ function tilesNear({ cols, rows }: Region, tiles: Uint8Array, reach: number): Ui
   return tiles.map((_, i) => {
     const [c, r] = [i % cols, Math.floor(i / cols)];
     for (let b = Math.max(0, r - reach); b <= Math.min(rows - 1, r + reach); b++) {
-      for (let a = Math.max(0, c - reach); a <= Math.min(cols - 1, c + reach); a++) if (tiles[b * cols + a] === 1) return 1;
+      for (let a = Math.max(0, c - reach); a <= Math.min(cols - 1, c + reach); a++)
+        if (tiles[b * cols + a] === 1) return 1;
     }
     return 0;
   });

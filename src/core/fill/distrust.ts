@@ -29,7 +29,7 @@ export function withdrawContradicted(gathered: Gathered): number[] {
   const { region, support } = gathered;
   const { cols, rows } = offsetGrid(region);
   const [hole, rim] = [region.alpha, region.known].map((mask) => cellMeans(gathered, mask));
-  const around = [...rim].filter((v) => !Number.isNaN(v));
+  const around = rim.filter((v) => !Number.isNaN(v));
   const usual = around.length > 0 ? Math.min(USUAL, median(around)) : USUAL;
   const untold = new Uint8Array(hole.length);
   for (const i of activeCells(region)) untold[i] = Number.isNaN(hole[i]) && holds(region, i, cols) ? 1 : 0;

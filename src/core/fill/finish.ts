@@ -213,7 +213,14 @@ export class Finisher {
 }
 
 /** Runs of samples of `a` become their mixture with those of `b`. */
-function mixRuns(a: Float32Array, share: number, b: Float32Array, other: number, width: number, spans: Int32Array): void {
+function mixRuns(
+  a: Float32Array,
+  share: number,
+  b: Float32Array,
+  other: number,
+  width: number,
+  spans: Int32Array,
+): void {
   for (let k = 0; k < spans.length; k += 3) {
     const row = spans[k] * width;
     for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) a[i] = share * a[i] + other * b[i];

@@ -6,7 +6,7 @@ import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } 
 import { medianOfChroma, medianOfLuma } from './medianBand.ts';
 import type { LightFit } from './light.ts';
 import { measureLights } from './rimLight.ts';
-import { planeSize, readRegionPlane, TILE, type Region } from './region.ts';
+import { planeSize, readRegionPlane, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
 import { warpPlane } from './warpPlane.ts';
 import { partOf, type SourceFrame, type SourceFrames } from './sourceFrames.ts';
@@ -184,49 +184,68 @@ export class Gatherer {
 
   private fuseBand(out: Gathered, row: number, band: BandBuffers, params: number[][], tau: number): void {
     const { kernels } = this;
-    const { format } = this.frames;
+    const { region } = out;
     const n = out.sources.length;
+    const { width } = region.rect;
+    const spans = spansOf(tileRow(region, row), this.frames.format, 0, RIM_TILE);
     kernels.f32(band.params, n * 3).set(params[0]);
-    kernels.run.fuse(
-      band.values[0],
-      band.usable,
-      band.weights,
-      band.lumaSamples * 4,
-      n,
-      band.params,
-      tau,
-      band.mean,
-      band.support,
-      band.share,
-      band.lumaSamples,
-    );
-    out.share.set(kernels.f32(band.share, band.lumaSamples), row * band.lumaSamples);
-    if (this.statistic === 'median') medianOfLuma(kernels, band, n);
-    out.planes[0].set(kernels.f32(band.mean, band.lumaSamples), row * band.lumaSamples);
-    out.support.set(kernels.f32(band.support, band.lumaSamples), row * band.lumaSamples);
-    for (let plane = 1; plane < format.colourPlanes; plane++) {
-      const { stepX, stepY } = format.planes[plane];
-      const { width } = planeSize(out.region, format, plane);
-      kernels.f32(band.params, n * 3).set(params[plane]);
-      const lumaRow = out.region.rect.width * 4;
-      for (let y = 0; y < TILE / stepY; y++) {
-        kernels.run.fuseChroma(
-          band.values[plane] + y * width * 4,
-          band.samples[plane] * 4,
-          band.weights + y * stepY * lumaRow,
-          band.lumaSamples * 4,
-          lumaRow,
-          n,
-          band.params,
-          band.mean + y * width * 4,
-          width,
-          stepX,
-          stepY,
-        );
-      }
-      if (this.statistic === 'median') medianOfChroma(kernels, band, n, plane, params[plane], width, stepX, stepY);
-      out.planes[plane].set(kernels.f32(band.mean, band.samples[plane]), row * band.samples[plane]);
+    for (let k = 0; k < spans.length; k += 3) {
+      const at = spans[k] * width + spans[k + 1];
+      kernels.run.fuse(
+        band.values[0] + at * 4,
+        band.usable + at,
+        band.weights + at * 4,
+        band.lumaSamples * 4,
+        n,
+        band.params,
+        tau,
+        band.mean + at * 4,
+        band.support + at * 4,
+        band.share + at * 4,
+        spans[k + 2] - spans[k + 1],
+      );
     }
+    if (this.statistic === 'median') medianOfLuma(kernels, band, n);
+    const first = row * band.lumaSamples;
+    for (const [at, to] of [
+      [band.mean, out.planes[0]],
+      [band.support, out.support],
+      [band.share, out.share],
+    ] as const) {
+      copyRuns(kernels.f32(at, band.lumaSamples), to, first, width, spans);
+    }
+    for (let plane = 1; plane < this.frames.format.colourPlanes; plane++)
+      this.fuseChroma(out, row, band, params, plane);
+  }
+
+  private fuseChroma(out: Gathered, row: number, band: BandBuffers, params: number[][], plane: number): void {
+    const { kernels } = this;
+    const { format } = this.frames;
+    const { region } = out;
+    const n = out.sources.length;
+    const { stepX, stepY } = format.planes[plane];
+    const { width } = planeSize(region, format, plane);
+    const spans = spansOf(tileRow(region, row), format, plane, RIM_TILE);
+    kernels.f32(band.params, n * 3).set(params[plane]);
+    const lumaRow = region.rect.width * 4;
+    for (let k = 0; k < spans.length; k += 3) {
+      const at = spans[k] * width + spans[k + 1];
+      kernels.run.fuseChroma(
+        band.values[plane] + at * 4,
+        band.samples[plane] * 4,
+        band.weights + spans[k] * stepY * lumaRow + spans[k + 1] * stepX * 4,
+        band.lumaSamples * 4,
+        lumaRow,
+        n,
+        band.params,
+        band.mean + at * 4,
+        spans[k + 2] - spans[k + 1],
+        stepX,
+        stepY,
+      );
+    }
+    if (this.statistic === 'median') medianOfChroma(kernels, band, n, plane, params[plane], width, stepX, stepY);
+    copyRuns(kernels.f32(band.mean, band.samples[plane]), out.planes[plane], row * band.samples[plane], width, spans);
   }
 
   /** Gain, offset and weight per source and plane, flattened, and the scale of agreement. */
@@ -243,5 +262,18 @@ export class Gatherer {
       }),
     );
     return { params, tau: TAU_SIGMAS * typical + TAU_LEVELS * this.unit };
+  }
+}
+
+/** One row of a region's tiles. */
+function tileRow({ cols, active }: Region, row: number): Pick<Region, 'cols' | 'rows' | 'active'> {
+  return { cols, rows: 1, active: active.subarray(row * cols, (row + 1) * cols) };
+}
+
+/** Copies runs of a band of rows to their place in a plane. @param first - Where the band begins in it. */
+function copyRuns(band: Float32Array, to: Float32Array, first: number, width: number, spans: Int32Array): void {
+  for (let k = 0; k < spans.length; k += 3) {
+    const at = spans[k] * width;
+    to.set(band.subarray(at + spans[k + 1], at + spans[k + 2]), first + at + spans[k + 1]);
   }
 }

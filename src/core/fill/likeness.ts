@@ -14,7 +14,7 @@ export function compareGrain(one: RimResidual, other: RimResidual, motion: Camer
   const places: number[] = [];
   const values: number[] = [];
   for (let i = 0; i < one.rim.length; i += EVERY) {
-    if (!isRim(one, i % rect.width, Math.floor(i / rect.width))) continue;
+    if (one.rim[i] === 0 || !isRim(one, i % rect.width, Math.floor(i / rect.width))) continue;
     places.push(rect.x + (i % rect.width), rect.y + Math.floor(i / rect.width));
     values.push(fast(one, i));
   }

@@ -79,10 +79,13 @@ function markFree(mask: Uint8Array, { rect, cols, active }: Region, inside: Rect
 function activeTiles(alpha: Uint8Array, cols: number, rows: number, whole: boolean): Uint8Array {
   const active = new Uint8Array(cols * rows);
   if (whole) return active.fill(HOLE_TILE);
-  const w = cols * TILE;
+  // Four px at a time.
+  const fours = new Uint32Array(alpha.buffer, alpha.byteOffset, alpha.length / 4);
+  const w = (cols * TILE) / 4;
   const holds = (c: number, r: number): boolean => {
     for (let y = r * TILE; y < (r + 1) * TILE; y++) {
-      for (let i = y * w + c * TILE; i < y * w + (c + 1) * TILE; i++) if (alpha[i] > 0) return true;
+      const at = y * w + (c * TILE) / 4;
+      for (let i = at; i < at + TILE / 4; i++) if (fours[i] > 0) return true;
     }
     return false;
   };
