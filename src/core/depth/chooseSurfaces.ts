@@ -3,8 +3,8 @@ import type { BlockedAt } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { neighbours } from './holeParts.ts';
 
-/** Places of a frame, under one surface, in a source frame; false if that is not known. */
-export type PlaceIn = (source: number, surface: number, points: Float32Array) => boolean;
+/** Places of a frame, on one surface, in a source frame; false if that is not known. */
+export type PlaceIn = (source: number, points: Float32Array) => boolean;
 
 /** Samples across a tile's window, and how far apart, frame px: the window reaches a little beyond the tile. */
 const ACROSS = 6;
@@ -27,14 +27,14 @@ export interface TileWindow {
   y: number;
 }
 
-interface SurfaceChoice {
+/** The frames that are asked about a place of one of them, and where their pictures are. */
+export interface Witnesses {
+  kernels: Kernels;
+  pyramids: Pyramids;
+  blocked: BlockedAt;
+  /** Whose tiles they are. */
   frame: number;
   sources: readonly number[];
-  /** Number of surfaces to choose from. */
-  count: number;
-  tiles: readonly TileWindow[];
-  cols: number;
-  rows: number;
   tileSide: number;
   /** Levels of the pyramids per 8-bit level. */
   unit: number;
@@ -44,51 +44,46 @@ interface SurfaceChoice {
  * Which of several surfaces lies behind each tile: the one under which the frames that see the place agree about it
  * (photo-consistency, Kutulakos & Seitz 2000), with a price on borders (iterated conditional modes, Besag 1986).
  *
- * @returns Per tile a number 0..count-1.
+ * @param surfaces - By the places that lie on them.
+ * @param cols, rows - Of the grid that the tiles are from.
+ * @returns Per tile the number of its surface.
  */
 export function chooseSurfaces(
-  kernels: Kernels,
-  pyramids: Pyramids,
-  blocked: BlockedAt,
-  place: PlaceIn,
-  work: SurfaceChoice,
+  seen: Witnesses,
+  surfaces: readonly PlaceIn[],
+  tiles: readonly TileWindow[],
+  cols: number,
+  rows: number,
 ): Uint8Array {
-  const costs = Array.from({ length: work.count }, (_, k) => disagreement(kernels, pyramids, blocked, place, work, k));
+  const costs = surfaces.map((place) => disagreement(seen, place, tiles));
   const usual = usualCost(costs);
   const data = costs.map((c) => c.map((v) => (Number.isNaN(v) ? 1.5 : v / usual) * (WINDOW / 4)));
-  return settle(data, work);
+  return settle(data, tiles, cols, rows);
 }
 
-/** Variance between the frames that see each tile's window under a surface; NaN where fewer than two do. */
-function disagreement(
-  kernels: Kernels,
-  pyramids: Pyramids,
-  blocked: BlockedAt,
-  place: PlaceIn,
-  work: SurfaceChoice,
-  surface: number,
-): Float64Array {
-  const { frame, tiles } = work;
-  const from = tileCorners(work);
+/** Variance between the frames that see each tile's window on a surface; NaN where fewer than two do. */
+export function disagreement(seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[]): Float64Array {
+  const { frame, tileSide } = seen;
+  const from = tileCorners(tiles, tileSide);
   const views: Float32Array[] = [];
   // The frame's own picture is a witness too, where it is not hidden: on the rim.
-  for (const s of [frame, ...nearestOf(work)]) {
+  for (const s of [frame, ...spreadSources(seen)]) {
     const to = from.slice();
-    if (s !== frame && !place(s, surface, to)) continue;
-    views.push(sampled(kernels, pyramids, blocked, s, windowsIn(to, work.tileSide)));
+    if (s !== frame && !place(s, to)) continue;
+    views.push(sampled(seen, s, windowsIn(to, tileSide)));
   }
-  return Float64Array.from(tiles, (_, t) => varianceAt(views, t * WINDOW, work.unit));
+  return Float64Array.from(tiles, (_, t) => varianceAt(views, t * WINDOW, seen.unit));
 }
 
 /** The sources nearest in time would hardly differ between surfaces: they are taken spread over all. */
-function nearestOf({ sources, frame }: SurfaceChoice): number[] {
+function spreadSources({ sources, frame }: Witnesses): number[] {
   const others = sources.filter((s) => s !== frame);
   const step = Math.max(1, others.length / MOST_SOURCES);
   return Array.from({ length: Math.min(MOST_SOURCES, others.length) }, (_, k) => others[Math.floor(k * step)]);
 }
 
 /** Four corners per tile, interleaved x, y. */
-function tileCorners({ tiles, tileSide: side }: SurfaceChoice): Float32Array {
+function tileCorners(tiles: readonly TileWindow[], side: number): Float32Array {
   return Float32Array.from(tiles.flatMap(({ x, y }) => [x, y, x + side, y, x, y + side, x + side, y + side]));
 }
 
@@ -113,13 +108,7 @@ function windowsIn(corners: Float32Array, side: number): Float32Array {
 }
 
 /** Luma at places of a frame; NaN where it is hidden or out of view. */
-function sampled(
-  kernels: Kernels,
-  pyramids: Pyramids,
-  blocked: BlockedAt,
-  frame: number,
-  places: Float32Array,
-): Float32Array {
+function sampled({ kernels, pyramids, blocked }: Witnesses, frame: number, places: Float32Array): Float32Array {
   const [level] = pyramids.get(frame);
   const k = pyramids.scale;
   const n = places.length / 2;
@@ -177,7 +166,7 @@ function usualCost(costs: readonly Float64Array[]): number {
   return best.length === 0 ? 1 : Math.max(1e-6, best[best.length >> 1]);
 }
 
-function settle(data: readonly Float64Array[], { tiles, cols, rows }: SurfaceChoice): Uint8Array {
+function settle(data: readonly Float64Array[], tiles: readonly TileWindow[], cols: number, rows: number): Uint8Array {
   const index = new Map(tiles.map(({ tile }, k) => [tile, k]));
   const around = tiles.map(({ tile }) => neighbours(tile, cols, rows).flatMap((n) => index.get(n) ?? []));
   const out = Uint8Array.from(tiles, (_, t) => data.reduce((best, c, k) => (c[t] < data[best][t] ? k : best), 0));

@@ -4,7 +4,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { unitSpace, type UnitSpace } from '../motion/space.ts';
-import { chooseSurfaces } from './chooseSurfaces.ts';
+import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
 import { CornerFollower } from './followCorners.ts';
 import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
 import { holeParts, type HolePart } from './holeParts.ts';
@@ -19,6 +19,7 @@ import {
   type View,
 } from './parallax.ts';
 import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
+import { sweepSurface } from './sweepSurface.ts';
 
 /** How far around a hole corners are followed, and where one's weight is halved, analysis px. */
 const SURROUNDINGS = 44;
@@ -256,6 +257,7 @@ export class DepthMotion implements FrameMap {
       part,
       surfaces.map((surface) => ({ around, surface })),
       found,
+      unit,
     );
   }
 
@@ -317,40 +319,47 @@ export class DepthMotion implements FrameMap {
     }
   }
 
-  /** Gives each tile of a part one of its surfaces. */
-  private place(region: TiledRegion, part: HolePart, surfaces: PlacedSurface[], found: FrameDepth): void {
+  /** Gives each tile of a part one of its surfaces, and brings these to where their tiles agree best. */
+  private place(
+    region: TiledRegion,
+    part: HolePart,
+    surfaces: readonly PlacedSurface[],
+    found: FrameDepth,
+    unit: number,
+  ): void {
     const first = found.surfaces.length + 1;
-    found.surfaces.push(...surfaces);
     const side = region.rect.width / region.cols;
     const tiles = part.tiles.map((tile) => ({
       tile,
       x: region.rect.x + (tile % region.cols) * side,
       y: region.rect.y + Math.floor(tile / region.cols) * side,
     }));
+    const seen: Witnesses = {
+      kernels: this.kernels,
+      pyramids: this.pyramids,
+      blocked: this.blocked,
+      frame: region.frame,
+      sources: [...found.epipoles.keys()].sort((a, b) => a - b),
+      tileSide: side,
+      unit: this.unit,
+    };
+    const placeOn =
+      (surface: PlacedSurface): PlaceIn =>
+      (source, points) => {
+        const e = found.epipoles.get(source);
+        if (e) this.mapOn(surface, e, region.frame, source, points);
+        return e !== undefined;
+      };
     const chosen =
       surfaces.length === 1
         ? new Uint8Array(tiles.length)
-        : chooseSurfaces(
-            this.kernels,
-            this.pyramids,
-            this.blocked,
-            (source, k, points) => {
-              const e = found.epipoles.get(source);
-              if (e) this.mapOn(surfaces[k], e, region.frame, source, points);
-              return e !== undefined;
-            },
-            {
-              frame: region.frame,
-              sources: [...found.epipoles.keys()].sort((a, b) => a - b),
-              count: surfaces.length,
-              tiles,
-              cols: region.cols,
-              rows: region.rows,
-              tileSide: side,
-              unit: this.unit,
-            },
-          );
+        : chooseSurfaces(seen, surfaces.map(placeOn), tiles, region.cols, region.rows);
     tiles.forEach(({ tile }, i) => (found.tiles[tile] = first + chosen[i]));
+    surfaces.forEach(({ around, surface }, k) => {
+      const own = tiles.filter((_, i) => chosen[i] === k);
+      const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
+      found.surfaces.push({ around, surface: own.length > 0 ? sweepSurface(off, surface, unit) : surface });
+    });
   }
 }
 

@@ -99,7 +99,7 @@ function usablePlaces(rim: Uint8Array, w: number, h: number): Int32Array {
       rim[i + HALF * w + HALF]) ===
     1;
   let count = 0;
-  for (let i = 0; i < rim.length; i++) count += rim[i];
+  for (const r of rim) count += r;
   const step = Math.max(1, count / CANDIDATES);
   const out = new Int32Array(CANDIDATES + 1);
   let [n, seen, next] = [0, 0, 0];
