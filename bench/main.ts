@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { isRendered, renderShot } from '../demo/render.ts';
 import { SHOTS } from '../demo/shots/index.ts';
+import { benchCamera, type CameraScore } from './cameraBench.ts';
 import { benchCoverage } from './coverageBench.ts';
 import { benchJob, type JobScore } from './jobBench.ts';
 import { benchMovers, type MoverScore } from './moverBench.ts';
@@ -12,7 +13,7 @@ import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchStress, type StressResult } from './stressBench.ts';
 import { benchLongTrack, benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|stress|job|track|movers|coverage|outline] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|camera|stress|job|track|movers|coverage|outline] [--json FILE]
 const { values } = parseArgs({
   options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
@@ -33,6 +34,12 @@ try {
   for (const shot of SHOTS.filter((s) => !values.shot || s.name === values.shot)) {
     const wants = (kind: string, judged: string[]): boolean =>
       (values.only ?? kind) === kind && (values.shot !== undefined || judged.includes(shot.name));
+    if (wants('camera', FILLED)) {
+      if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
+      const camera = await benchCamera(shot, folder, scratch);
+      results.push({ shot: shot.name, camera });
+      printCamera(shot.name, camera);
+    }
     if (wants('track', TRACKED)) {
       if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
       const tracks = await benchTracks(shot, folder, scratch);
@@ -94,7 +101,8 @@ if (values.json) await writeFile(values.json, JSON.stringify(results, null, 1));
 function print(r: ShotResult): void {
   const cell = (v: number, digits: number): string => (Number.isFinite(v) ? v.toFixed(digits) : '–').padStart(9);
   const lines = [
-    `${r.shot}: ${r.frames} frames, hole ${(100 * r.holeShare).toFixed(1)} % of the picture, ${r.changedOutside} samples changed outside`,
+    `${r.shot}: ${r.frames} frames, hole ${(100 * r.holeShare).toFixed(1)} % of the picture, ${r.changedOutside} samples changed outside, ` +
+      `reveal and take agree about ${(100 * r.revealAgrees).toFixed(1)} % of it`,
     'method            seen dB  worst5%  unseen dB    ssim  flicker  sharpness    seam',
     ...r.scores.map(
       (s) =>
@@ -114,6 +122,14 @@ function print(r: ShotResult): void {
     ),
   ];
   process.stdout.write(`${lines.join('\n')}\n\n`);
+}
+
+function printCamera(name: string, scores: CameraScore[]): void {
+  const lines = scores.map(
+    (s) =>
+      `${String(s.distance).padStart(4)} frames apart: median ${s.median.toFixed(3)} px, nine of ten below ${s.ninth.toFixed(2)}`,
+  );
+  process.stdout.write(`${name}: camera, error against the true one over the whole picture\n${lines.join('\n')}\n\n`);
 }
 
 function printStress(name: string, { runs, longOverShort, largeOverUsual }: StressResult): void {

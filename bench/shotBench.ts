@@ -1,4 +1,4 @@
-import { rm } from 'node:fs/promises';
+import { readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Renderer } from '../demo/renderer.ts';
 import { shotFiles, type RenderedShot } from '../demo/render.ts';
@@ -31,6 +31,8 @@ export interface ShotResult {
   holeShare: number;
   scores: MethodScore[];
   changedOutside: number;
+  /** Share of the hole about which the reveal, before any fill, and the full take say the same: seen or unseen. */
+  revealAgrees: number;
   time: Record<'floor' | 'reveal' | 'draft' | 'full', Usage>;
 }
 
@@ -49,12 +51,32 @@ export async function benchShot(shot: Shot, folder: string, scratch: string): Pr
     floor: await floorOf(files.clip, out('floor.mkv')),
     reveal: await run('reveal', '--json', out('reveal.json'), '--output', out('reveal.mkv')),
     draft: await run('fill', '--draft', '--output', out('draft.mkv')),
-    full: await run('fill', '--output', out('full.mkv')),
+    full: await run('fill', '--output', out('full.mkv'), '--report', out('full.json')),
   };
   const quality = await judge(shot, files, { mnestra: out('full.mkv'), draft: out('draft.mkv') }, scratch);
-  for (const name of ['floor.mkv', 'reveal.mkv', 'draft.mkv', 'full.mkv', 'reveal.json'])
+  const revealAgrees = await agreement(out('reveal.json'), out('full.json'));
+  for (const name of ['floor.mkv', 'reveal.mkv', 'draft.mkv', 'full.mkv', 'reveal.json', 'full.json'])
     await rm(out(name), { force: true });
-  return { shot: shot.name, frames: shot.frames, time, ...quality };
+  return { shot: shot.name, frames: shot.frames, time, revealAgrees, ...quality };
+}
+
+/** One minus the share of the hole that one calls unseen and the other does not, by the amounts of each frame. */
+async function agreement(reveal: string, report: string): Promise<number> {
+  const read = async (file: string): Promise<Record<string, Unseen[]>> =>
+    JSON.parse(await readFile(file, 'utf8')) as Record<string, Unseen[]>;
+  const promised = new Map((await read(reveal)).frames.map((f) => [f.frame, f.unseen / Math.max(1, f.hole)]));
+  let [apart, hole] = [0, 0];
+  for (const f of (await read(report)).fill) {
+    apart += Math.abs(f.unseen - (promised.get(f.frame) ?? 0) * f.hole);
+    hole += f.hole;
+  }
+  return 1 - apart / Math.max(1, hole);
+}
+
+interface Unseen {
+  frame: number;
+  hole: number;
+  unseen: number;
 }
 
 /**

@@ -80,6 +80,19 @@ describe('mnestra fill', () => {
     expect(planes(at('one.mkv')).equals(planes(at('two.mkv')))).toBe(true);
   });
 
+  it('gives the same bits with little memory, and says how much it needs where that is too little', () => {
+    const within = (mib: string, output: string): SpawnSyncReturns<Buffer> => {
+      const args = [MNESTRA, 'fill', '--input', shot.clip, '--matte', shot.matte, '--output', at(output), '--quiet'];
+      return spawnSync('node', args, { env: { ...process.env, MNESTRA_SCRATCH: dir, MNESTRA_MEMORY_MIB: mib } });
+    };
+    expect(within('245', 'tight.mkv').status).toBe(0);
+    expect(planes(at('tight.mkv')).equals(planes(at('full.mkv')))).toBe(true);
+    const { status, stderr } = within('100', 'none.mkv');
+    expect(status).toBe(4);
+    expect(String(stderr)).toMatch(/need 2\d\d MiB at least; the ceiling is 100 MiB/);
+    expect(existsSync(at('none.mkv'))).toBe(false);
+  });
+
   it('makes a draft that is better than the thing itself', () => {
     expect(fill('draft.mkv', '--draft').status).toBe(0);
     expect(errorInHole(at('draft.mkv'))).toBeLessThan(0.4 * errorInHole(shot.clip));

@@ -351,6 +351,7 @@ const EXIT: Record<string, number> = {
   disk_full: 4,
   ENOSPC: 4,
   kernel_memory: 4,
+  out_of_memory: 4,
 };
 
 const stop = new AbortController();

@@ -32,6 +32,7 @@ import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
 import type { Kernels } from '../kernels/index.ts';
+import { PYRAMID_SLOTS } from './memoryPlan.ts';
 import { readPlate } from './plateFile.ts';
 import { RawStore } from './rawStore.ts';
 import { packFrame, unpackFrame, type StoredFrame } from './storedFrame.ts';
@@ -58,6 +59,8 @@ export interface SessionJob {
   mattes: { path?: string; format: FrameFormat };
   cells: MatteCells;
   settings: FillSettings;
+  /** Source frames that a thread keeps, bytes. */
+  sourceBytes: number;
   /** Given for a draft: the full-size format, and the factor by which frames and mattes above are smaller. */
   draft?: { format: FrameFormat; factor: number };
 }
@@ -65,9 +68,6 @@ export interface SessionJob {
 /** Sources that a frame is filled from at most, and how many see each part of it. */
 const MOST_SOURCES = { full: 9, draft: 5 };
 const ENOUGH_SOURCES = { full: 6, draft: 3 };
-/** Bytes of source frames that a thread keeps. */
-const SOURCE_BUDGET = 200 << 20;
-const PYRAMID_SLOTS = 80;
 /** Small frames that a thread holds when it looks for what moves. */
 const LAYER_SLOTS = 130;
 
@@ -306,7 +306,7 @@ export class EngineSession {
       for (const s of sources) rects.set(s, union(rects.get(s), neededRect(region, s, motion, this.frames.format)));
     }
     return this.kernels.scoped(() => {
-      const sources = new SourceFrames(this.kernels, this.frames, this.mattes, rects, SOURCE_BUDGET);
+      const sources = new SourceFrames(this.kernels, this.frames, this.mattes, rects, this.job.sourceBytes);
       return use(new Gatherer(this.kernels, this.frames, motion, sources, this.job.settings.light / 100, statistic));
     });
   }

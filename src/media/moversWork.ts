@@ -8,6 +8,7 @@ import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
 import type { MovingFrame } from './engineSession.ts';
+import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { EngineThreads, inStretches } from './threads.ts';
 
 export interface MoversOptions {
@@ -62,8 +63,10 @@ async function withCamera<T>(
   const { frames, count, signal } = options;
   const { width, height } = frames.format;
   const cells = createMatteCells(width, height, count);
-  const job = { frames, mattes: { format: frames.format }, cells, settings: FILL_DEFAULTS };
-  const threads = new EngineThreads(job, options.threads ?? availableParallelism(), signal);
+  const plan = memoryPlan(frames.format, options.threads ?? availableParallelism(), memoryCeiling());
+  const mattes = { format: frames.format };
+  const job = { frames, mattes, cells, settings: FILL_DEFAULTS, sourceBytes: plan.sources };
+  const threads = new EngineThreads(job, plan.threads, signal);
   try {
     const onProgress = (done: number): void => options.onProgress?.('motion', done);
     const wanted = { count, frames: frames.format, width, height, distances: FEW_LINKS, bends: false, onProgress };

@@ -16,6 +16,7 @@ import { ladder, VisibilityFinder } from '../core/reveal/visibility.ts';
 import type { FrameChoice, GatheredFrame, SessionJob } from './engineSession.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
+import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import type { StoredPlate } from './plateFile.ts';
 import { CHUNK } from './takeFiles.ts';
 import { EngineThreads, inStretches } from './threads.ts';
@@ -37,6 +38,7 @@ export interface WorkOptions {
   /** Stage results and finished chunks are kept here; what is there is not computed again. */
   folder: string;
   settings: FillSettings;
+  /** All cores; fewer where the memory ceiling does not allow as many. */
   threads?: number;
   draft?: SessionJob['draft'];
   signal?: AbortSignal;
@@ -97,12 +99,19 @@ export class TakeWork {
     const { width, height } = options.mattes.format;
     this.cells = createMatteCells(width, height, options.count);
     const { frames, mattes, settings, draft } = options;
-    this.job = { frames, mattes, settings, draft, cells: this.cells };
-    this.threads = new EngineThreads(this.job, options.threads ?? availableParallelism(), options.signal);
+    const plan = memoryPlan(frames.format, options.threads ?? availableParallelism(), memoryCeiling());
+    this.job = { frames, mattes, settings, draft, cells: this.cells, sourceBytes: plan.sources };
+    this.threads = new EngineThreads(this.job, plan.threads, options.signal);
   }
 
   async close(): Promise<void> {
     await this.threads.stop();
+  }
+
+  /** The camera's motion, as a full take measures it. */
+  async cameraMotion(): Promise<CameraMotionData> {
+    await this.readMattes();
+    return this.solveMotion(LONG_LINKS, true);
   }
 
   /** How much of each frame's hole the shot shows elsewhere. */

@@ -25,6 +25,8 @@ const schema = Joi.object({
   MNESTRA_MAX_UPLOAD_GIB: Joi.number().positive().default(64),
   MNESTRA_KEEP_DELETED_MINUTES: Joi.number().min(0).default(15),
   MNESTRA_STORE_GIB: Joi.number().positive().default(20),
+  // Read where the work is planned, in the worker's process.
+  MNESTRA_MEMORY_MIB: Joi.number().positive(),
 }).unknown();
 
 export interface HostConfig extends Config {

@@ -77,6 +77,13 @@ export function analysisScale(width: number, height: number): number {
   return scale;
 }
 
+/** Memory of one frame's pyramid, bytes. */
+export function pyramidBytes(width: number, height: number): number {
+  const scale = analysisScale(width, height);
+  const sizes = levelSizes(Math.ceil(width / scale), Math.ceil(height / scale));
+  return sizes.reduce((sum, s) => sum + 2 * s.width * s.height, 0);
+}
+
 function levelSizes(width: number, height: number): { width: number; height: number }[] {
   const sizes = [{ width, height }];
   for (let s = sizes[0]; Math.min(s.width, s.height) / 2 >= SMALLEST_SIDE && sizes.length < 5;) {
