@@ -67,6 +67,25 @@ describe('warpTiles', () => {
   });
 });
 
+describe('judgeCells', () => {
+  it('counts what each candidate shows and how it agreed, per cell, where several tell', () => {
+    const px = 16 * 16;
+    const seen = Uint8Array.from({ length: 2 * px }, (_, i) => (i < px || i % 16 < 8 ? 1 : 0));
+    // The first candidate's weights are half of its own (2), the second's a quarter of its own (1).
+    const weights = Float32Array.from({ length: 2 * px }, (_, i) => (i < px ? 1 : 0.25));
+    const params = k.put(Float32Array.of(1, 0, 2, 1, 0, 1));
+    const share = Float32Array.from({ length: px }, () => 0.5);
+    // Enough weight on the left half only.
+    const support = Float32Array.from({ length: px }, (_, i) => (i % 16 < 8 ? 1.25 : 0.5));
+    const out = k.alloc(2 * 4 * 12);
+    const [u, w, su, sh, on] = [seen, weights, support, share, Uint8Array.of(1)].map((v) => k.put(v));
+    k.run.judgeCells(u, w, px * 4, 2, params, su, sh, 1.2, on, 1, out);
+    const cells = [...k.f32(out, 24)];
+    expect(cells.slice(0, 6)).toEqual([64, 64, 32, 64, 0, 0]);
+    expect(cells.slice(12, 18)).toEqual([64, 64, 16, 0, 0, 0]);
+  });
+});
+
 describe('fuse', () => {
   /** Fuses one value per candidate, in all of four pixels. */
   const fuse = (values: number[], usable: number[], tau: number): { mean: number; support: number; share: number } => {

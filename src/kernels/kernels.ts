@@ -83,6 +83,19 @@ export interface KernelFunctions {
     share: number,
     count: number,
   ): void;
+  judgeCells(
+    usable: number,
+    weights: number,
+    step: number,
+    n: number,
+    params: number,
+    support: number,
+    share: number,
+    witnesses: number,
+    active: number,
+    cols: number,
+    out: number,
+  ): void;
   fuseChroma(
     values: number,
     step: number,

@@ -7,7 +7,7 @@ import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
-import { withdraw, withdrawContradicted, WITNESSES } from '../core/fill/distrust.ts';
+import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
 import { Gatherer, neededRect, union, type Statistic } from '../core/fill/gather.ts';
 import type { GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
@@ -18,6 +18,7 @@ import type { FillSettings } from '../core/fill/settings.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { SourceFrames } from '../core/fill/sourceFrames.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
+import { ENOUGH } from '../core/fill/sourceAgreement.ts';
 import { snap, type FrameFormat, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
@@ -353,7 +354,7 @@ export class EngineSession {
     const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted }) => {
       const region = regionOf(this.kernels, frame, boxOf(this.job.cells, frame), this.mattes);
       const { planes, support } = unpackFrame(stored.get(frame)!, region, format);
-      withdraw(region, support, contradicted, WITNESSES);
+      withdraw(region, support, contradicted, ENOUGH);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
       const known = { region, planes, support, own, transfer, donor: this.donorOf(region) };
       const patch = finisher.finish(known, neighbours);

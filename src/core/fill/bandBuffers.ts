@@ -1,6 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
 import { TILE, type Region } from './region.ts';
+import { AGREEMENT_FLOATS } from './sourceAgreement.ts';
 
 /** Kernel memory for one row of tiles of all sources. */
 export class BandBuffers {
@@ -16,6 +17,8 @@ export class BandBuffers {
   readonly share: number;
   readonly active: number;
   readonly map: number;
+  /** Of the four cells of each tile, per source. */
+  readonly cells: number;
 
   constructor(kernels: Kernels, region: Region, format: FrameFormat, sources: number) {
     this.lumaSamples = region.rect.width * TILE;
@@ -30,5 +33,6 @@ export class BandBuffers {
     this.share = kernels.alloc(this.lumaSamples * 4);
     this.active = kernels.alloc(region.cols);
     this.map = kernels.alloc((region.cols + 1) * 16);
+    this.cells = kernels.alloc(sources * 4 * region.cols * AGREEMENT_FLOATS * 4);
   }
 }

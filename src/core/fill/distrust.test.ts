@@ -2,6 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import { withdraw, withdrawContradicted } from './distrust.ts';
 import type { Gathered } from './gather.ts';
 import type { Region } from './region.ts';
+import { SourceAgreement } from './sourceAgreement.ts';
 
 const [COLS, ROWS] = [8, 4];
 const [WIDTH, HEIGHT] = [COLS * 16, ROWS * 16];
@@ -25,7 +26,35 @@ function gathered(
   };
   const values = (of: (x: number, y: number) => number, rim: number): Float32Array =>
     Float32Array.from(each((x, y) => (inside(x, y) ? of(x, y) : rim)));
-  return { region, sources: [1, 2], planes: [], own: [], support: values(support, 4), share: values(share, 0.8) };
+  const agreement = new SourceAgreement(region, 2);
+  return {
+    region,
+    sources: [1, 2],
+    planes: [],
+    own: [],
+    support: values(support, 4),
+    share: values(share, 0.8),
+    agreement,
+  };
+}
+
+/** Says of each source how many px of each cell it shows, and how it agrees with the others (0..1) where several do. */
+function testify(
+  g: Gathered,
+  shown: (source: number, c: number) => number,
+  agrees: (source: number, c: number) => number,
+): void {
+  const cols = 2 * COLS;
+  for (let row = 0; row < ROWS; row++) {
+    const cells = [0, 1].flatMap((source) =>
+      Array.from({ length: 2 * cols }, (_, i) => {
+        const [c, px] = [i % cols, shown(source, i % cols)];
+        const rim = c < 2 || c >= cols - 2;
+        return [px, rim ? px : 0, rim ? px * agrees(source, c) : 0];
+      }).flat(),
+    );
+    g.agreement.setRow(row, Float32Array.from(cells));
+  }
 }
 
 const supportAt = (g: Gathered, x: number, y: number): number => g.support[y * WIDTH + x];
@@ -55,6 +84,31 @@ describe('sources that contradict one another', () => {
     );
     expect(withdrawContradicted(alone)).toEqual([]);
     expect(supportAt(alone, 100, 30)).toBe(0.5);
+  });
+
+  it('are judged by what they show beside it where too few see a place', () => {
+    const thin = (): Gathered =>
+      gathered(
+        () => 0.8,
+        () => 0.5,
+      );
+    // Only the first source sees the right end of the hole; on the rim there it shows what nobody else does.
+    const right = (source: number, c: number): number => (source === 0 || c < 8 ? 64 : 0);
+    const post = thin();
+    testify(post, right, (source, c) => (source === 0 && c >= 8 ? 0.05 : 0.8));
+    withdrawContradicted(post);
+    expect([supportAt(post, 100, 30), supportAt(post, 40, 30)]).toEqual([0, 0.5]);
+    const wall = thin();
+    testify(wall, right, () => 0.7);
+    expect(withdrawContradicted(wall)).toEqual([]);
+    // One of two that is believed is enough.
+    const both = thin();
+    testify(
+      both,
+      () => 64,
+      (source, c) => (source === 0 && c >= 8 ? 0.05 : 0.8),
+    );
+    expect(withdrawContradicted(both)).toEqual([]);
   });
 
   it('are left alone in single cells, and where all around agrees no better', () => {

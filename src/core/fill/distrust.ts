@@ -4,11 +4,8 @@ import type { Gathered } from './gather.ts';
 import { CELL, offsetGrid } from './measure.ts';
 import type { Region } from './region.ts';
 import { activeCells } from './smoothField.ts';
+import { ENOUGH, TELLING } from './sourceAgreement.ts';
 
-/** Sources that must see a px for their agreement to tell anything, by weight. */
-export const WITNESSES = 1.2;
-/** Px of a cell that must tell. */
-const TELLING = CELL;
 /** Share of agreeing weight that grain alone leaves. */
 const USUAL = 0.8;
 /** Shares, of the usual one, under which a cell may belong to a contradiction, and under which a whole one must lie. */
@@ -21,7 +18,8 @@ const CONTRADICTED = 0.65;
  *
  * Cells of low agreement that hang together are judged as one: texture that happens to agree in some of them does not
  * save them, nor does a px that is badly registered condemn its surroundings. Where all of the rim agrees badly too (water,
- * leaves), less is asked for.
+ * leaves), less is asked for. Where too few see a place to contradict one another, they are judged by what they show
+ * beside it.
  *
  * @returns Places of the untrusted cells' middles, frame px, interleaved.
  */
@@ -35,17 +33,44 @@ export function withdrawContradicted(gathered: Gathered): number[] {
   for (const i of activeCells(region)) untold[i] = Number.isNaN(hole[i]) && holds(region, i, cols) ? 1 : 0;
   const smooth = smoothed(hole, cols, rows);
   const low = Uint8Array.from(smooth, (v) => (v < LOW * usual ? 1 : 0));
-  const out: number[] = [];
+  const strange = new Set<number>();
   for (const group of components(low, cols, rows)) {
     const mean = group.reduce((sum, i) => sum + smooth[i], 0) / group.length;
     if (mean > CONTRADICTED * usual || group.length < 2) continue;
-    for (const cell of widened(withUntold(group, untold, cols, rows), cols, rows)) {
-      const [x, y] = [(cell % cols) * CELL, Math.floor(cell / cols) * CELL];
-      out.push(region.rect.x + x + CELL / 2, region.rect.y + y + CELL / 2);
-    }
+    for (const cell of widened(withUntold(group, untold, cols, rows), cols, rows)) strange.add(cell);
   }
+  const partly: number[] = [];
+  for (const cell of thinCells(region, support)) {
+    const strangers = gathered.agreement.strangersAt(cell, usual);
+    if (strangers === 'all') for (const near of widened([cell], cols, rows)) strange.add(near);
+    else if (strangers === 'some') partly.push(cell);
+  }
+  withdraw(region, support, middlesOf(region, partly), ENOUGH);
+  const out = middlesOf(region, strange);
   withdraw(region, support, out);
   return out;
+}
+
+/** Middles of cells, frame px, interleaved. */
+function middlesOf(region: Region, cells: Iterable<number>): number[] {
+  const { cols } = offsetGrid(region);
+  const { x, y } = region.rect;
+  return [...cells].flatMap((c) => [x + (c % cols) * CELL + CELL / 2, y + Math.floor(c / cols) * CELL + CELL / 2]);
+}
+
+/** Cells of the hole of which some px is seen by few. */
+function thinCells(region: Region, support: Float32Array): number[] {
+  const { cols } = offsetGrid(region);
+  const { width } = region.rect;
+  return [...activeCells(region)].filter((cell) => {
+    const first = Math.floor(cell / cols) * CELL * width + (cell % cols) * CELL;
+    for (let b = 0; b < CELL; b++) {
+      for (let i = first + b * width; i < first + b * width + CELL; i++) {
+        if (region.alpha[i] > 0 && support[i] > 0 && support[i] < ENOUGH) return true;
+      }
+    }
+    return false;
+  });
 }
 
 /**
@@ -93,7 +118,7 @@ function cellMeans({ region, support, share }: Gathered, mask: Uint8Array): Floa
     let [sum, n] = [0, 0];
     for (let b = 0; b < CELL; b++) {
       for (let i = first + b * width; i < first + b * width + CELL; i++) {
-        if (mask[i] === 0 || share[i] === 0 || support[i] < WITNESSES * share[i]) continue;
+        if (mask[i] === 0 || share[i] === 0 || support[i] < ENOUGH * share[i]) continue;
         sum += share[i];
         n++;
       }

@@ -9,6 +9,7 @@ import { measureLights } from './rimLight.ts';
 import { planeSize, readRegionPlane, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
 import { warpPlane } from './warpPlane.ts';
+import { AGREEMENT_FLOATS, ENOUGH, SourceAgreement } from './sourceAgreement.ts';
 import { partOf, type SourceFrame, type SourceFrames } from './sourceFrames.ts';
 
 /** What other frames say about a region. */
@@ -21,6 +22,8 @@ export interface Gathered {
   support: Float32Array;
   /** The same as a share of the weights of all sources that see it: low where they contradict one another. */
   share: Float32Array;
+  /** What each source shows of it. */
+  agreement: SourceAgreement;
   /** The frame's own samples per colour plane. */
   own: Float32Array[];
 }
@@ -100,7 +103,8 @@ export class Gatherer {
     const planes = own.map((samples) => new Float32Array(samples.length));
     const support = new Float32Array(region.rect.width * region.rect.height);
     const share = new Float32Array(support.length);
-    const out: Gathered = { region, sources: [...sources], planes, support, share, own };
+    const agreement = new SourceAgreement(region, sources.length);
+    const out: Gathered = { region, sources: [...sources], planes, support, share, agreement, own };
     if (sources.length === 0) return out;
     this.kernels.scoped(() => this.run(out));
     return out;
@@ -205,6 +209,7 @@ export class Gatherer {
         spans[k + 2] - spans[k + 1],
       );
     }
+    this.judgeBand(out, row, band);
     if (this.statistic === 'median') medianOfLuma(kernels, band, n);
     const first = row * band.lumaSamples;
     for (const [at, to] of [
@@ -216,6 +221,18 @@ export class Gatherer {
     }
     for (let plane = 1; plane < this.frames.format.colourPlanes; plane++)
       this.fuseChroma(out, row, band, params, plane);
+  }
+
+  private judgeBand({ region, sources, agreement }: Gathered, row: number, band: BandBuffers): void {
+    const { kernels } = this;
+    const { cols } = region;
+    const n = sources.length;
+    const cells = kernels.f32(band.cells, n * 4 * cols * AGREEMENT_FLOATS).fill(0);
+    kernels.u8(band.active, cols).set(region.active.subarray(row * cols, (row + 1) * cols));
+    const step = band.lumaSamples * 4;
+    const { usable, weights, params, support, share, active } = band;
+    kernels.run.judgeCells(usable, weights, step, n, params, support, share, ENOUGH, active, cols, band.cells);
+    agreement.setRow(row, cells);
   }
 
   private fuseChroma(out: Gathered, row: number, band: BandBuffers, params: number[][], plane: number): void {

@@ -147,3 +147,46 @@ export function fuseChroma(
     v128.store(mean + (<usize>i << 2), f32x4.div(sum, total));
   }
 }
+
+/**
+ * How each of `n` candidates fared in {@link fuse}, per cell of 8 x 8 px of the active tiles (16 x 16 px) of one row of
+ * `cols` tiles. Three f32 per candidate and cell (2·cols x 2 of them) at out: px that it shows; of these, those whose
+ * weights of all candidates together reach `witnesses`; the sum of its final weights there, as a share of its own.
+ */
+export function judgeCells(
+  usable: usize, weights: usize, step: usize, n: i32, params: usize, support: usize, share: usize, witnesses: f32,
+  active: usize, cols: i32, out: usize,
+): void {
+  const w = cols * 16;
+  const zero: f32 = 0;
+  for (let k = 0; k < n; k++) {
+    const seen = usable + <usize>k * (step >> 2);
+    const final = weights + <usize>k * step;
+    const own = max<f32>(load<f32>(params + <usize>k * 12, 8), 1e-9);
+    for (let c = 0; c < cols; c++) {
+      if (load<u8>(active + <usize>c) == 0) continue;
+      for (let cell = 0; cell < 4; cell++) {
+        const x0 = c * 16 + (cell & 1) * 8;
+        const y0 = (cell >> 1) * 8;
+        let shown: i32 = 0;
+        let told: i32 = 0;
+        let sum: f32 = 0;
+        for (let y = y0; y < y0 + 8; y++) {
+          for (let x = x0; x < x0 + 8; x++) {
+            const i = <usize>(y * w + x);
+            if (load<u8>(seen + i) == 0) continue;
+            shown++;
+            const part = load<f32>(share + (i << 2));
+            if (part == zero || load<f32>(support + (i << 2)) < witnesses * part) continue;
+            told++;
+            sum += load<f32>(final + (i << 2));
+          }
+        }
+        const at = out + (<usize>((k * 2 + (cell >> 1)) * cols * 2 + c * 2 + (cell & 1)) * 12);
+        store<f32>(at, <f32>shown);
+        store<f32>(at, <f32>told, 4);
+        store<f32>(at, sum / own, 8);
+      }
+    }
+  }
+}
