@@ -72,7 +72,7 @@ describe('judgeCells', () => {
     const px = 16 * 16;
     const seen = Uint8Array.from({ length: 2 * px }, (_, i) => (i < px || i % 16 < 8 ? 1 : 0));
     // The first candidate's weights are half of its own (2), the second's a quarter of its own (1).
-    const weights = Float32Array.from({ length: 2 * px }, (_, i) => (i < px ? 1 : 0.25));
+    const weights = Float32Array.from({ length: 2 * px }, (_, i) => (i < px ? 1 : 0.25 * seen[i]));
     const params = k.put(Float32Array.of(1, 0, 2, 1, 0, 1));
     const share = Float32Array.from({ length: px }, () => 0.5);
     // Enough weight on the left half only.

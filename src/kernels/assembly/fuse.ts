@@ -158,7 +158,8 @@ export function judgeCells(
   active: usize, cols: i32, out: usize,
 ): void {
   const w = cols * 16;
-  const zero: f32 = 0;
+  const least = f32x4.splat(witnesses);
+  const none = f32x4.splat(0);
   for (let k = 0; k < n; k++) {
     const seen = usable + <usize>k * (step >> 2);
     const final = weights + <usize>k * step;
@@ -166,27 +167,42 @@ export function judgeCells(
     for (let c = 0; c < cols; c++) {
       if (load<u8>(active + <usize>c) == 0) continue;
       for (let cell = 0; cell < 4; cell++) {
-        const x0 = c * 16 + (cell & 1) * 8;
-        const y0 = (cell >> 1) * 8;
-        let shown: i32 = 0;
-        let told: i32 = 0;
-        let sum: f32 = 0;
-        for (let y = y0; y < y0 + 8; y++) {
-          for (let x = x0; x < x0 + 8; x++) {
-            const i = <usize>(y * w + x);
-            if (load<u8>(seen + i) == 0) continue;
-            shown++;
-            const part = load<f32>(share + (i << 2));
-            if (part == zero || load<f32>(support + (i << 2)) < witnesses * part) continue;
-            told++;
-            sum += load<f32>(final + (i << 2));
+        let shown = i32x4.splat(0);
+        let told = i32x4.splat(0);
+        let sum = none;
+        for (let y = cell >> 1 << 3; y < (cell >> 1 << 3) + 8; y++) {
+          for (let x = 0; x < 8; x += 4) {
+            const i = <usize>(y * w + c * 16 + (cell & 1) * 8 + x);
+            const o = i << 2;
+            const use = i32x4.extend_low_i16x8_u(i16x8.extend_low_i8x16_u(v128.load32_zero(seen + i)));
+            const part = v128.load(share + o);
+            const enough = v128.and(
+              f32x4.gt(part, none),
+              f32x4.ge(v128.load(support + o), f32x4.mul(least, part)),
+            );
+            shown = i32x4.add(shown, use);
+            told = i32x4.add(told, v128.and(use, enough));
+            // What a candidate does not show has no weight.
+            sum = f32x4.add(sum, v128.and(v128.load(final + o), enough));
           }
         }
         const at = out + (<usize>((k * 2 + (cell >> 1)) * cols * 2 + c * 2 + (cell & 1)) * 12);
-        store<f32>(at, <f32>shown);
-        store<f32>(at, <f32>told, 4);
-        store<f32>(at, sum / own, 8);
+        store<f32>(at, <f32>lanes(shown));
+        store<f32>(at, <f32>lanes(told), 4);
+        store<f32>(at, laneSum(sum) / own, 8);
       }
     }
   }
+}
+
+// @ts-ignore: decorator
+@inline
+function lanes(v: v128): i32 {
+  return i32x4.extract_lane(v, 0) + i32x4.extract_lane(v, 1) + i32x4.extract_lane(v, 2) + i32x4.extract_lane(v, 3);
+}
+
+// @ts-ignore: decorator
+@inline
+function laneSum(v: v128): f32 {
+  return f32x4.extract_lane(v, 0) + f32x4.extract_lane(v, 1) + f32x4.extract_lane(v, 2) + f32x4.extract_lane(v, 3);
 }
