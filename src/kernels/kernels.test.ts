@@ -40,6 +40,88 @@ describe('halve', () => {
     expect(values[2 * 11 + 4]).toBe(1000 + 8 * 8 + 2 * 4);
     expect(values[2 * 11 + 6]).toBe(1000 + 8 * 12 + 2 * 4);
   });
+
+  it.each([
+    [37, 21],
+    [64, 9],
+    [5, 7],
+  ])('agrees with the definition on %i x %i', (w, h) => {
+    const values = plane(w, h, (x, y) => (x * 7919 + y * 104729 + x * y * 31) % 65536);
+    const [ow, oh] = [(w + 1) >> 1, (h + 1) >> 1];
+    const out = k.alloc(ow * oh * 2);
+    k.run.halve(k.put(values), w, h, out, k.alloc((w + 32) * 4));
+    const taps = [1, 4, 6, 4, 1];
+    const clamp = (v: number, n: number): number => Math.min(n - 1, Math.max(0, v));
+    const expected = plane(ow, oh, (i, j) => {
+      let sum = 0;
+      taps.forEach((a, dy) =>
+        taps.forEach((b, dx) => (sum += a * b * values[clamp(2 * j + dy - 2, h) * w + clamp(2 * i + dx - 2, w)])),
+      );
+      return Math.floor((sum + 128) / 256);
+    });
+    expect([...k.u16(out, ow * oh)]).toEqual([...expected]);
+  });
+});
+
+describe('whiteNoise', () => {
+  const [w, h] = [32, 16];
+  const noise = (x0: number, y0: number, seed: number, active: number[]): Float32Array => {
+    const out = k.alloc(w * h * 4);
+    k.f32(out, w * h).fill(NaN);
+    k.run.whiteNoise(out, w, h, x0, y0, seed, k.put(Uint8Array.from(active)), 2, 16, 16);
+    return k.f32(out, w * h).slice();
+  };
+
+  it('depends on seed and place alone, whatever rectangle asks, and only in active tiles', () => {
+    const [one, other] = [noise(100, 50, 7, [1, 1]), noise(108, 53, 7, [1, 0])];
+    for (let y = 0; y < 13; y++) for (let x = 0; x < 16; x++) expect(other[y * w + x]).toBe(one[(y + 3) * w + x + 8]);
+    expect(other[20]).toBeNaN();
+    expect(noise(100, 50, 8, [1, 1])).not.toEqual(one);
+  });
+
+  it('has mean 0 and variance 1', () => {
+    let [sum, squares, n] = [0, 0, 0];
+    for (let tile = 0; tile < 60; tile++) {
+      for (const v of noise(tile * 32, 0, 3, [1, 1])) {
+        sum += v;
+        squares += v * v;
+        n++;
+      }
+    }
+    expect(Math.abs(sum / n)).toBeLessThan(0.02);
+    expect(squares / n).toBeCloseTo(1, 1);
+  });
+});
+
+describe('maskCells', () => {
+  it('finds box, sum and cells of a mask, and what lies near it', () => {
+    const [w, h, cell] = [40, 24, 4];
+    const [cols, rows] = [w / cell, h / cell];
+    const mask = new Uint8Array(w * h);
+    // A px in the middle of a cell taints nothing else; one at a cell's edge taints its neighbour.
+    mask[9 * w + 18] = 200;
+    mask[20 * w + 36] = 55;
+    const state = k.alloc(cols * rows);
+    const box = k.alloc(24);
+    k.u8(state, cols * rows).fill(0);
+    k.run.maskCells(k.put(mask), w, h, 2, cell, 1, cols, rows, state, box);
+    expect([...k.i32(box, 4)]).toEqual([18, 9, 36, 20]);
+    expect(k.f64(box + 16, 1)[0]).toBe(255);
+    const at = (c: number, r: number): number => k.u8(state, cols * rows)[r * cols + c];
+    expect([at(4, 2), at(3, 2), at(5, 2)]).toEqual([2, 0, 0]);
+    expect([at(9, 5), at(8, 5), at(9, 4), at(8, 4)]).toEqual([2, 1, 1, 1]);
+    // What is near stays below what is in it.
+    k.run.maskCells(k.put(mask), w, h, 1, cell, 1, cols, rows, state, box);
+    expect(at(4, 2)).toBe(2);
+  });
+
+  it('says that an empty mask has no box', () => {
+    const box = k.alloc(24);
+    const state = k.alloc(4);
+    k.run.maskCells(k.put(new Uint8Array(64)), 8, 8, 2, 4, 3, 2, 2, state, box);
+    const [left, , right] = k.i32(box, 3);
+    expect(right).toBeLessThan(left);
+  });
 });
 
 describe('warpTiles', () => {
@@ -147,6 +229,22 @@ describe('usableTiles', () => {
     // (10, 8) lies at (8.6, 10.4): its nearest sample is the blocked one.
     expect(used[8 * 16 + 10]).toBe(0);
     expect(used.reduce((a, b) => a + b, 0)).toBe(14 * 16 - 1);
+  });
+});
+
+describe('usableTiles at whole px', () => {
+  it('takes a tile at once where nothing is blocked, and px by px where something is', () => {
+    const [w, h] = [40, 20];
+    const blocked = new Uint8Array(w * h);
+    blocked[10 * w + 30] = 9;
+    // Two tiles beside one another, moved by (2, 1).
+    const map = Float32Array.of(2, 1, 18, 1, 34, 1, 2, 17, 18, 17, 34, 17);
+    const out = k.alloc(32 * 16);
+    const [b, m, on] = [blocked, map, Uint8Array.of(1, 1)].map((v) => k.put(v));
+    k.run.usableTiles(b, w, w, h, 0, 0, w, h, 0, m, 2, 1, 16, on, out, 32);
+    const seen = k.u8(out, 32 * 16);
+    for (let y = 0; y < 16; y++)
+      for (let x = 0; x < 32; x++) expect(seen[y * 32 + x]).toBe(x === 28 && y === 9 ? 0 : 1);
   });
 });
 

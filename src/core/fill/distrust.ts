@@ -26,28 +26,40 @@ const CONTRADICTED = 0.65;
 export function withdrawContradicted(gathered: Gathered): number[] {
   const { region, support } = gathered;
   const { cols, rows } = offsetGrid(region);
-  const [hole, rim] = [region.alpha, region.known].map((mask) => cellMeans(gathered, mask));
-  const around = rim.filter((v) => !Number.isNaN(v));
-  const usual = around.length > 0 ? Math.min(USUAL, median(around)) : USUAL;
+  const rim = cellMeans(gathered, region.known).filter((v) => !Number.isNaN(v));
+  const usual = rim.length > 0 ? Math.min(USUAL, median(rim)) : USUAL;
+  const { all, some } = strangersOf(gathered, usual);
+  const cells = new Set([...contradictedCells(gathered, usual), ...widened(all, cols, rows)]);
+  const out = middlesOf(region, cells);
+  // Of what strangers show beside others, only the px are left out that hardly anybody else sees.
+  withdraw(region, support, middlesOf(region, some), ENOUGH);
+  withdraw(region, support, out);
+  return out;
+}
+
+/** Cells about which the sources contradict one another, with those beside them. */
+function contradictedCells(gathered: Gathered, usual: number): number[] {
+  const { region } = gathered;
+  const { cols, rows } = offsetGrid(region);
+  const hole = cellMeans(gathered, region.alpha);
   const untold = new Uint8Array(hole.length);
   for (const i of activeCells(region)) untold[i] = Number.isNaN(hole[i]) && holds(region, i, cols) ? 1 : 0;
   const smooth = smoothed(hole, cols, rows);
   const low = Uint8Array.from(smooth, (v) => (v < LOW * usual ? 1 : 0));
-  const strange = new Set<number>();
-  for (const group of components(low, cols, rows)) {
+  return components(low, cols, rows).flatMap((group) => {
     const mean = group.reduce((sum, i) => sum + smooth[i], 0) / group.length;
-    if (mean > CONTRADICTED * usual || group.length < 2) continue;
-    for (const cell of widened(withUntold(group, untold, cols, rows), cols, rows)) strange.add(cell);
-  }
-  const partly: number[] = [];
+    if (mean > CONTRADICTED * usual || group.length < 2) return [];
+    return widened(withUntold(group, untold, cols, rows), cols, rows);
+  });
+}
+
+/** Cells seen by few, of which all, or some, show something else than the background around them. */
+function strangersOf({ region, support, agreement }: Gathered, usual: number): { all: number[]; some: number[] } {
+  const out: { all: number[]; some: number[] } = { all: [], some: [] };
   for (const cell of thinCells(region, support)) {
-    const strangers = gathered.agreement.strangersAt(cell, usual);
-    if (strangers === 'all') for (const near of widened([cell], cols, rows)) strange.add(near);
-    else if (strangers === 'some') partly.push(cell);
+    const strangers = agreement.strangersAt(cell, usual);
+    if (strangers !== 'none') out[strangers].push(cell);
   }
-  withdraw(region, support, middlesOf(region, partly), ENOUGH);
-  const out = middlesOf(region, strange);
-  withdraw(region, support, out);
   return out;
 }
 

@@ -66,4 +66,15 @@ describe('linear', () => {
     expect(median([4, 1])).toBe(2.5);
     expect(median([])).toBe(0);
   });
+
+  it('agrees with sorting, whatever repeats', () => {
+    let state = 7;
+    const next = (): number => (state = (state * 16807) % 2147483647);
+    for (let n = 1; n < 60; n++) {
+      const values = Array.from({ length: n }, () => next() % (n % 3 === 0 ? 4 : 1000));
+      const sorted = [...values].sort((a, b) => a - b);
+      const middle = n % 2 === 1 ? sorted[n >> 1] : (sorted[n / 2 - 1] + sorted[n / 2]) / 2;
+      expect(median(values)).toBe(middle);
+    }
+  });
 });
