@@ -232,7 +232,20 @@ describe('usableTiles', () => {
   });
 });
 
-describe('usableTiles at whole px', () => {
+describe('usableTiles where a tile is free', () => {
+  it('rounds to the nearest px, also where the map runs backwards', () => {
+    const [w, h] = [40, 40];
+    const blocked = new Uint8Array(w * h);
+    // The tile runs from x = 20.6 down to 5.6: its first px is nearest to 21, and nothing else is blocked.
+    blocked[6 * w + 21] = 1;
+    const map = Float32Array.of(20.6, 2, 5.6, 2, 20.6, 18, 5.6, 18);
+    const out = k.alloc(256);
+    const [b, m, on] = [blocked, map, Uint8Array.of(1)].map((v) => k.put(v));
+    k.run.usableTiles(b, w, w, h, 0, 0, w, h, 0, m, 1, 1, 16, on, out, 16);
+    const seen = k.u8(out, 256);
+    for (let i = 0; i < 256; i++) expect(seen[i]).toBe(i === 4 * 16 ? 0 : 1);
+  });
+
   it('takes a tile at once where nothing is blocked, and px by px where something is', () => {
     const [w, h] = [40, 20];
     const blocked = new Uint8Array(w * h);

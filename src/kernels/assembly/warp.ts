@@ -210,9 +210,11 @@ function allFree(
     v128.and(f32x4.ge(ys, top), f32x4.le(ys, bottom)),
   );
   if (!i32x4.all_true(inside)) return false;
+  // The nearest px of the farthest places.
+  const half: f32 = 0.5;
   const x0 = <i32>least(xs);
-  const x1 = <i32>-least(f32x4.neg(xs));
-  const y1 = <i32>-least(f32x4.neg(ys));
+  const x1 = <i32>(half - least(f32x4.neg(xs)));
+  const y1 = <i32>(half - least(f32x4.neg(ys)));
   for (let y = <i32>least(ys); y <= y1; y++) {
     const row = blocked + <usize>(y * stride);
     for (let x = x0; x <= x1; x += 16) {
