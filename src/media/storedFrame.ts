@@ -1,5 +1,5 @@
 import type { Gathered } from '../core/fill/gather.ts';
-import { planeSize, RIM_TILE, spansOf, type Region } from '../core/fill/region.ts';
+import { eachRun, planeSize, RIM_TILE, spansOf, type Region } from '../core/fill/region.ts';
 import type { FrameFormat } from '../core/image/format.ts';
 
 /** A gathered frame as it is kept between gathering and finishing: the samples of its active tiles, run after run. */
@@ -17,12 +17,10 @@ export function packFrame({ region, planes, support }: Gathered, format: FrameFo
     const spans = spansOf(region, format, plane, RIM_TILE);
     const out = new Uint16Array(lengthOf(spans));
     const { width } = planeSize(region, format, plane);
-    for (let k = 0, n = 0; k < spans.length; k += 3) {
-      const row = spans[k] * width;
-      for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++, n++) {
-        out[n] = Math.min(65535, Math.max(0, values[i] * scale + 0.5));
-      }
-    }
+    let n = 0;
+    eachRun(spans, width, (from, to) => {
+      for (let i = from; i < to; i++) out[n++] = Math.min(65535, Math.max(0, values[i] * scale + 0.5));
+    });
     return out;
   });
   return { frame: region.frame, planes: packed, support: packSupport(support, region, format) };
@@ -31,13 +29,11 @@ export function packFrame({ region, planes, support }: Gathered, format: FrameFo
 function packSupport(support: Float32Array, region: Region, format: FrameFormat): Uint8Array {
   const spans = spansOf(region, format, 0, RIM_TILE);
   const out = new Uint8Array(lengthOf(spans));
-  for (let k = 0, n = 0; k < spans.length; k += 3) {
-    const row = spans[k] * region.rect.width;
-    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++, n++) {
-      // Anything seen at all stays above 0.
-      out[n] = support[i] > 0 ? Math.min(255, Math.max(1, support[i] * 16)) : 0;
-    }
-  }
+  let n = 0;
+  eachRun(spans, region.rect.width, (from, to) => {
+    // Anything seen at all stays above 0.
+    for (let i = from; i < to; i++) out[n++] = support[i] > 0 ? Math.min(255, Math.max(1, support[i] * 16)) : 0;
+  });
   return out;
 }
 
@@ -63,10 +59,10 @@ function unpack(
   const { width, height } = planeSize(region, format, plane);
   const out = new Float32Array(width * height);
   const spans = spansOf(region, format, plane, RIM_TILE);
-  for (let k = 0, n = 0; k < spans.length; k += 3) {
-    const row = spans[k] * width;
-    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++, n++) out[i] = values[n] * factor;
-  }
+  let n = 0;
+  eachRun(spans, width, (from, to) => {
+    for (let i = from; i < to; i++) out[i] = values[n++] * factor;
+  });
   return out;
 }
 

@@ -3,7 +3,7 @@ import type { FrameFormat } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
-import { HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { eachRun, HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
 import { cellDifferences, fieldOf, plusField } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
@@ -77,7 +77,7 @@ export class Completer {
   /** Pixels of active tiles. */
   private openPixels({ region, support }: Known): Uint8Array {
     const open = new Uint8Array(support.length);
-    this.eachRun(region, RIM_TILE, (from, to) => open.fill(1, from, to));
+    this.eachLumaRun(region, RIM_TILE, (from, to) => open.fill(1, from, to));
     return open;
   }
 
@@ -92,7 +92,7 @@ export class Completer {
 
   /** The layers hold what other frames show from the start. */
   private useFrames({ region, support }: Known, out: Completed, open: Uint8Array): void {
-    this.eachRun(region, RIM_TILE, (from, to) => {
+    this.eachLumaRun(region, RIM_TILE, (from, to) => {
       for (let i = from; i < to; i++) {
         if (open[i] === 0 || support[i] <= UNSEEN_SUPPORT) continue;
         out.support[i] = support[i];
@@ -133,7 +133,7 @@ export class Completer {
   /** Where nothing at all is known: a smooth continuation of the surroundings. */
   private useColours(region: Region, layers: Float32Array[], open: Uint8Array): void {
     const known = new Uint8Array(open.length);
-    this.eachRun(region, RIM_TILE, (from, to) => {
+    this.eachLumaRun(region, RIM_TILE, (from, to) => {
       for (let i = from; i < to; i++) known[i] = 1 - open[i];
     });
     layers.forEach((samples, plane) => {
@@ -159,7 +159,7 @@ export class Completer {
     support: number,
   ): void {
     const both = new Uint8Array(covers.length);
-    this.eachRun(region, RIM_TILE, (from, to) => {
+    this.eachLumaRun(region, RIM_TILE, (from, to) => {
       for (let i = from; i < to; i++) both[i] = covers[i] & ~open[i];
     });
     const differences = planes.map((samples, plane) =>
@@ -179,7 +179,7 @@ export class Completer {
 
   private take(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, support: number): void {
     const taken = new Uint8Array(covers.length);
-    this.eachRun(region, RIM_TILE, (from, to) => {
+    this.eachLumaRun(region, RIM_TILE, (from, to) => {
       for (let i = from; i < to; i++) {
         if ((covers[i] & open[i]) === 0) continue;
         taken[i] = 1;
@@ -205,19 +205,15 @@ export class Completer {
   /** Whether pixels to be removed are still open. */
   private anyLeft(region: Region, open: Uint8Array): boolean {
     let any = false;
-    this.eachRun(region, HOLE_TILE, (from, to) => {
+    this.eachLumaRun(region, HOLE_TILE, (from, to) => {
       for (let i = from; i < to && !any; i++) any = open[i] === 1 && region.alpha[i] > 0;
     });
     return any;
   }
 
   /** Calls `use` with the first luma px and the one after the last of every run of tiles of at least a kind. */
-  private eachRun(region: Region, kind: number, use: (from: number, to: number) => void): void {
-    const spans = spansOf(region, this.format, 0, kind);
-    for (let k = 0; k < spans.length; k += 3) {
-      const row = spans[k] * region.rect.width;
-      use(row + spans[k + 1], row + spans[k + 2]);
-    }
+  private eachLumaRun(region: Region, kind: number, use: (from: number, to: number) => void): void {
+    eachRun(spansOf(region, this.format, 0, kind), region.rect.width, use);
   }
 }
 

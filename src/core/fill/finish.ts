@@ -4,7 +4,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { GRAIN_SIDE, sigmaAt, type GrainModel } from './grain.ts';
 import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
 import { applyTransfer, CELL, offsetGrid, type RimMeasure } from './measure.ts';
-import { HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { eachRun, HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import { activeCells, fieldOf, plusField } from './smoothField.ts';
 
 /** Neighbouring frames over which the border's offsets are smoothed: weights at distance 0, 1, 2. */
@@ -160,7 +160,10 @@ export class Finisher {
         kernels.run.whiteNoise(kept, w, h, sx, sy, seedOf(this.seed, 0, plane), active, ...tiles);
         const fresh = Math.sqrt(1 - this.grain.stillness);
         const spans = spansOf(region, this.format, plane, RIM_TILE);
-        mixRuns(kernels.f32(white, w * h), fresh, kernels.f32(kept, w * h), still, w, spans);
+        const [a, b] = [kernels.f32(white, w * h), kernels.f32(kept, w * h)];
+        eachRun(spans, w, (from, to) => {
+          for (let i = from; i < to; i++) a[i] = fresh * a[i] + still * b[i];
+        });
       }
       const out = kernels.alloc(w * h * 4);
       const taps = kernels.put(model.kernel);
@@ -200,30 +203,14 @@ export class Finisher {
     });
     let [hole, unseen] = [0, 0];
     const spans = spansOf(region, this.format, 0, HOLE_TILE);
-    for (let k = 0; k < spans.length; k += 3) {
-      const row = spans[k] * region.rect.width;
-      for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) {
+    eachRun(spans, region.rect.width, (from, to) => {
+      for (let i = from; i < to; i++) {
         if (region.alpha[i] === 0) continue;
         hole++;
         if (support[i] <= UNSEEN_SUPPORT) unseen++;
       }
-    }
+    });
     return { frame: region.frame, rect: region.rect, planes, hole, unseen };
-  }
-}
-
-/** Runs of samples of `a` become their mixture with those of `b`. */
-function mixRuns(
-  a: Float32Array,
-  share: number,
-  b: Float32Array,
-  other: number,
-  width: number,
-  spans: Int32Array,
-): void {
-  for (let k = 0; k < spans.length; k += 3) {
-    const row = spans[k] * width;
-    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) a[i] = share * a[i] + other * b[i];
   }
 }
 

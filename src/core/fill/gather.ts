@@ -6,7 +6,7 @@ import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } 
 import { medianOfChroma, medianOfLuma } from './medianBand.ts';
 import type { LightFit } from './light.ts';
 import { measureLights } from './rimLight.ts';
-import { planeSize, readRegionPlane, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { eachRun, planeSize, readRegionPlane, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
 import { warpPlane } from './warpPlane.ts';
 import { AGREEMENT_FLOATS, ENOUGH, SourceAgreement } from './sourceAgreement.ts';
@@ -289,8 +289,5 @@ function tileRow({ cols, active }: Region, row: number): Pick<Region, 'cols' | '
 
 /** Copies runs of a band of rows to their place in a plane. @param first - Where the band begins in it. */
 function copyRuns(band: Float32Array, to: Float32Array, first: number, width: number, spans: Int32Array): void {
-  for (let k = 0; k < spans.length; k += 3) {
-    const at = spans[k] * width;
-    to.set(band.subarray(at + spans[k + 1], at + spans[k + 2]), first + at + spans[k + 1]);
-  }
+  eachRun(spans, width, (from, end) => to.set(band.subarray(from, end), first + from));
 }

@@ -4,7 +4,7 @@ import { maxSample, type FrameFormat } from '../image/format.ts';
 import type { Gathered } from './gather.ts';
 import { measureGrain, type Likeness } from './grain.ts';
 import type { Grid } from './membrane.ts';
-import { planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { eachRun, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
 
 /** Cells of the offset grid per tile side: a cell is 8 luma px. */
@@ -85,22 +85,18 @@ function measurableRim({ region, support }: Gathered, format: FrameFormat): Uint
   const { width } = region.rect;
   const rim = new Uint8Array(support.length);
   const spans = spansOf(region, format, 0, RIM_TILE);
-  for (let k = 0; k < spans.length; k += 3) {
-    const row = spans[k] * width;
-    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) {
-      rim[i] = region.known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
-    }
-  }
+  eachRun(spans, width, (from, to) => {
+    for (let i = from; i < to; i++) rim[i] = region.known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
+  });
   return rim;
 }
 
 /** a - b on runs of samples, 0 elsewhere. */
 function difference(a: Float32Array, b: Float32Array, width: number, spans: Int32Array): Float32Array {
   const out = new Float32Array(a.length);
-  for (let k = 0; k < spans.length; k += 3) {
-    const row = spans[k] * width;
-    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) out[i] = a[i] - b[i];
-  }
+  eachRun(spans, width, (from, to) => {
+    for (let i = from; i < to; i++) out[i] = a[i] - b[i];
+  });
   return out;
 }
 

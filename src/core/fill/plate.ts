@@ -3,7 +3,7 @@ import { grow, intersect, snap, type FrameFormat, type Rect } from '../image/for
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Gathered } from './gather.ts';
 import { patchFill, type Incomplete } from './patchFill.ts';
-import { planeSize, spansOf, TILE, tileCorners, type Region } from './region.ts';
+import { eachRun, planeSize, spansOf, TILE, tileCorners, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
 
 /** A picture of the background at one frame, which moves with the camera's plane. Plain data. */
@@ -109,20 +109,15 @@ export function samplePlate(
       const picture = { at: kernels.put(samples), width, height };
       warpPlane(kernels, picture, local, cols, rows, wanted, stepX, stepY, out);
       const values = kernels.f32(out, size.width * size.height).slice();
-      scaleRuns(values, size.width, spansOf({ cols, rows, active: wanted }, format, plane, 1), perLevel / 256);
+      eachRun(spansOf({ cols, rows, active: wanted }, format, plane, 1), size.width, (from, to) => {
+        for (let i = from; i < to; i++) values[i] *= perLevel / 256;
+      });
       return values;
     });
   });
   const covers = coverage(corners, region, used, plate.rect);
   if (plate.known) keepKnown(kernels, plate.known, plate.rect, corners, region, wanted, covers);
   return { planes, covers };
-}
-
-function scaleRuns(values: Float32Array, width: number, spans: Int32Array, factor: number): void {
-  for (let k = 0; k < spans.length; k += 3) {
-    const row = spans[k] * width;
-    for (let i = row + spans[k + 1]; i < row + spans[k + 2]; i++) values[i] *= factor;
-  }
 }
 
 /** A px taken from between known and unknown ones counts from this share on. */

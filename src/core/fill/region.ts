@@ -162,6 +162,14 @@ export function spansOf(
   return Int32Array.from(out);
 }
 
+/** Calls `use` with the first sample and the one after the last of each run. @param width - Of the plane, samples. */
+export function eachRun(spans: Int32Array, width: number, use: (from: number, to: number) => void): void {
+  for (let k = 0; k < spans.length; k += 3) {
+    const row = spans[k] * width;
+    use(row + spans[k + 1], row + spans[k + 2]);
+  }
+}
+
 /** The frame's own samples of a region, as numbers; places outside the frame repeat its border. */
 export function readRegionPlane(reader: FrameReader, region: Region, plane: number): Float32Array {
   const p = reader.format.planes[plane];
