@@ -377,13 +377,15 @@ function unseenBox(map: Uint8Array, { cell, cols, rows }: MatteCells): Rect {
 
 /** What sources of any frame contradict one another about, as one frame of the same scene sees it. */
 function seenFrom(frame: number, gathered: readonly GatheredFrame[], camera: CameraMotion): Float64Array {
-  const out = gathered.flatMap((g) => {
-    if (g.contradicted.length === 0 || !camera.sameScene(g.frame, frame)) return [];
-    const places = Float64Array.from(g.contradicted);
+  const telling = gathered.filter((g) => g.contradicted.length > 0 && camera.sameScene(g.frame, frame));
+  const out = new Float64Array(telling.reduce((sum, g) => sum + g.contradicted.length, 0));
+  let at = 0;
+  for (const g of telling) {
+    const places = out.subarray(at, (at += g.contradicted.length));
+    places.set(g.contradicted);
     camera.map(g.frame, frame, places);
-    return [...places];
-  });
-  return Float64Array.from(out);
+  }
+  return out;
 }
 
 /** At most so many of all, evenly spread. */

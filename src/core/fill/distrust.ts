@@ -89,15 +89,20 @@ function thinCells(region: Region, support: Float32Array): number[] {
  * Takes the support from the cells with the given middles, frame px, interleaved.
  * @param below - Only from px with less of it.
  */
-export function withdraw({ rect }: Region, support: Float32Array, middles: ArrayLike<number>, below = Infinity): void {
+export function withdraw(region: Region, support: Float32Array, middles: ArrayLike<number>, below = Infinity): void {
+  const { x, y, width } = region.rect;
+  const { cols, rows } = offsetGrid(region);
+  // Many frames tell of the same cells.
+  const told = new Uint8Array(cols * rows);
   for (let k = 0; k < middles.length; k += 2) {
-    const [x, y] = [0, 1].map((axis) => {
-      const corner = middles[k + axis] - (axis === 0 ? rect.x : rect.y);
-      return Math.floor(corner / CELL) * CELL;
-    });
-    if (x < 0 || y < 0 || x >= rect.width || y >= rect.height) continue;
-    for (let b = y; b < y + CELL; b++) {
-      for (let i = b * rect.width + x; i < b * rect.width + x + CELL; i++) if (support[i] < below) support[i] = 0;
+    const [c, r] = [Math.floor((middles[k] - x) / CELL), Math.floor((middles[k + 1] - y) / CELL)];
+    if (c >= 0 && r >= 0 && c < cols && r < rows) told[r * cols + c] = 1;
+  }
+  for (let cell = 0; cell < told.length; cell++) {
+    if (told[cell] === 0) continue;
+    const first = Math.floor(cell / cols) * CELL * width + (cell % cols) * CELL;
+    for (let b = 0; b < CELL; b++) {
+      for (let i = first + b * width; i < first + b * width + CELL; i++) if (support[i] < below) support[i] = 0;
     }
   }
 }
