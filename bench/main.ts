@@ -9,11 +9,13 @@ import { benchCoverage } from './coverageBench.ts';
 import { benchJob, type JobScore } from './jobBench.ts';
 import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchOutlines, type Outlines } from './outlineBench.ts';
+import type { Usage } from './measureProcess.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchStress, type StressResult } from './stressBench.ts';
+import { benchTimes, type Times } from './timeBench.ts';
 import { benchLongTrack, benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|camera|stress|job|track|movers|coverage|outline] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|time|camera|stress|job|track|movers|coverage|outline] [--json FILE]
 const { values } = parseArgs({
   options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
@@ -39,6 +41,12 @@ try {
       const camera = await benchCamera(shot, folder, scratch);
       results.push({ shot: shot.name, camera });
       printCamera(shot.name, camera);
+    }
+    if (wants('time', FILLED)) {
+      if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
+      const times = await benchTimes(shot, folder, scratch);
+      results.push({ shot: shot.name, times });
+      printTimes(shot.name, times);
     }
     if (wants('track', TRACKED)) {
       if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
@@ -115,13 +123,21 @@ function print(r: ShotResult): void {
         cell(s.sharpness, 2) +
         cell(s.seam, 2),
     ),
-    ...Object.entries(r.time).map(
-      ([name, u]) =>
-        `${name.padEnd(8)} ${(u.cpuSeconds / r.time.floor.cpuSeconds).toFixed(2)} x the floor's CPU time, ` +
-        `${(u.wallSeconds / r.time.floor.wallSeconds).toFixed(2)} x its wall time, peak ${Math.round(u.peakMiB)} MiB`,
-    ),
+    ...Object.entries(r.time).map(([name, u]) => againstFloor(name, u, r.time.floor)),
   ];
   process.stdout.write(`${lines.join('\n')}\n\n`);
+}
+
+function againstFloor(name: string, u: Usage, floor: Usage): string {
+  const [cpu, wall] = [u.cpuSeconds / floor.cpuSeconds, u.wallSeconds / floor.wallSeconds];
+  const peak = Math.round(u.peakMiB);
+  return `${name.padEnd(8)} ${cpu.toFixed(2)} x the floor's CPU time, ${wall.toFixed(2)} x its wall time, peak ${peak} MiB`;
+}
+
+function printTimes(name: string, times: Times): void {
+  const lines = Object.entries(times).map(([run, u]) => againstFloor(run, u, times.floor));
+  const faster = (times.alone.wallSeconds / times.full.wallSeconds).toFixed(2);
+  process.stdout.write(`${name}: times; two threads are ${faster} times as fast as one\n${lines.join('\n')}\n\n`);
 }
 
 function printCamera(name: string, scores: CameraScore[]): void {

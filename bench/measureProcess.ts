@@ -37,6 +37,12 @@ export async function measureProcess(command: string, args: string[]): Promise<U
   };
 }
 
+/** Runs commands of the command line on one clip and its matte. */
+export const mnestraOn =
+  ({ clip, matte }: { clip: string; matte: string }) =>
+  (...args: string[]): Promise<Usage> =>
+    measureProcess('node', [MNESTRA, ...args, '--quiet', '--input', clip, '--matte', matte]);
+
 /** The least that any fill must do: ffmpeg decodes the clip and encodes it as FFV1. */
 export const floorOf = (clip: string, output: string): Promise<Usage> =>
   measureProcess('ffmpeg', [

@@ -6,7 +6,7 @@ import { Truth, type Shot } from '../demo/shot.ts';
 import { FILL_DEFAULTS } from '../src/core/fill/settings.ts';
 import { loadKernels } from '../src/media/kernelFile.ts';
 import { Footage } from './footage.ts';
-import { floorOf, measureProcess, MNESTRA, type Usage } from './measureProcess.ts';
+import { floorOf, mnestraOn, type Usage } from './measureProcess.ts';
 import { changedOutside, FrameJudge, type FrameScore, type FrameTruth } from './metrics.ts';
 import { oracleFill } from './oracle.ts';
 import { AlignedMedian, spatialFill, temporalMedian } from './peers.ts';
@@ -45,8 +45,7 @@ const SOURCE_EVERY = 6;
 export async function benchShot(shot: Shot, folder: string, scratch: string): Promise<ShotResult> {
   const files = shotFiles(folder, shot);
   const out = (name: string): string => join(scratch, `${shot.name}.${name}`);
-  const run = (...args: string[]): Promise<Usage> =>
-    measureProcess('node', [MNESTRA, ...args, '--quiet', '--input', files.clip, '--matte', files.matte]);
+  const run = mnestraOn(files);
   const time = {
     floor: await floorOf(files.clip, out('floor.mkv')),
     reveal: await run('reveal', '--json', out('reveal.json'), '--output', out('reveal.mkv')),

@@ -7,6 +7,7 @@ import { fileURLToPath } from 'node:url';
 import type { ClipView } from '../src/contract/clips.ts';
 import type { RemovalNode } from '../src/contract/document.ts';
 import type { EditBody, ShotView } from '../src/contract/shots.ts';
+import { tellDemo } from '../src/server/services/demo.ts';
 import { isRendered, renderShot, shotFiles } from './render.ts';
 import { SHOTS } from './shots/index.ts';
 
@@ -21,12 +22,14 @@ const MARKS = fileURLToPath(new URL('../../demo/marks/', import.meta.url));
 const WITH_DRAFT = 'boardwalk';
 const seeded = new Set<string>(JSON.parse(await readFile(marker, 'utf8').catch(() => '[]')) as string[]);
 
-for (const shot of SHOTS) {
+const missing = SHOTS.filter(({ name }) => !seeded.has(name));
+for (const [i, shot] of missing.entries()) {
   const { clip } = shotFiles(folder, shot);
-  if (seeded.has(shot.name)) continue;
   if (!isRendered(folder, shot, false)) {
     process.stdout.write(`rendering the demo shot ${shot.name}\n`);
-    await renderShot(shot, folder, false);
+    const tell = (done: number): void => tellDemo(data, { name: shot.name, done, after: missing.length - 1 - i });
+    tell(0);
+    await renderShot(shot, folder, false, tell);
   }
   await upload(clip);
   await addMarks(shot.name, basename(clip));
@@ -34,6 +37,8 @@ for (const shot of SHOTS) {
   await writeFile(marker, JSON.stringify([...seeded]));
   process.stdout.write(`added ${basename(clip)}, sha256 ${(await hashOf(clip)).slice(0, 12)}…\n`);
 }
+
+tellDemo(data);
 
 /** One request of the tus protocol's creation-with-upload. */
 async function upload(path: string): Promise<void> {

@@ -29,6 +29,19 @@ export async function dragOn(page: Page, from: [number, number], to: [number, nu
   await page.mouse.up();
 }
 
+/** Drags a row of a list by its grip to a height, as slowly as a hand: the list looks twenty times a second where it is. */
+export async function dragRow(page: Page, row: Locator, toY: number): Promise<void> {
+  const grip = (await row.locator('.grip').boundingBox())!;
+  const [x, y] = [grip.x + grip.width / 2, grip.y + grip.height / 2];
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  for (const share of [0.3, 0.7, 1, 1]) {
+    await page.mouse.move(x, y + (toY - y) * share);
+    await page.waitForTimeout(120);
+  }
+  await page.mouse.up();
+}
+
 /** Adds a film on the footage page and makes a shot of all of it. */
 export async function openShot(page: Page, path: string): Promise<void> {
   const name = path.split('/').at(-1)!;

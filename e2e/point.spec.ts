@@ -83,6 +83,20 @@ test('a box outlines another thing once the first is let go', async () => {
   await expect(page.getByTestId('shape-Outline 2')).toBeVisible({ timeout: 30_000 });
 });
 
+test('its edge is softened: a matte counts in its place, and its outline stays as a variant', async () => {
+  await page.getByRole('button', { name: 'Soften its edge' }).click();
+  const soft = page.getByText('Outline 2, soft').first();
+  await expect(soft).toBeVisible({ timeout: 30_000 });
+  const chosen = page.locator('summary', { hasText: /^Outline 2$/ });
+  await expect(chosen).toBeVisible();
+  await page.getByRole('button', { name: 'Use this one' }).click();
+  await expect(page.getByRole('button', { name: 'Use this one' })).toHaveCount(0);
+  await page.keyboard.press('i');
+  await expect(page.locator('summary', { hasText: 'Outline 2, soft' })).toBeVisible();
+  await expect(page.getByRole('spinbutton', { name: 'Begins at frame' })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Use this one' })).toHaveCount(0);
+});
+
 test('a track and shapes come in from files, and a file that is neither says so', async () => {
   const chooser = page.getByTestId('bring-in');
   const row = (t: number): string => [t, 0.9, 10 + t, 20, 40 + t, 20, 40 + t, 50, 10 + t, 50].join(',');

@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { colourAt, dragOn, film, H, openShot, screenOf, stepTo, W } from './film.ts';
+import { colourAt, dragOn, dragRow, film, H, openShot, screenOf, stepTo, W } from './film.ts';
 
 /** A sign on a wall that no frame shows without it, filled from beside it. Each test goes on from the one before. */
 test.describe.configure({ mode: 'serial' });
@@ -56,6 +56,13 @@ test('the take shows what lies there, and another source when the order is chang
   await page.keyboard.press('Control+z');
   await page.keyboard.press('Control+z');
   await expect(page.getByRole('spinbutton', { name: 'Donor across' })).toHaveCount(0);
+  // Texture before other frames, by dragging: what is in use changes places, the rest stays below.
+  const rows = page.getByRole('list', { name: 'From, in this order' }).getByRole('listitem');
+  await expect(rows).toHaveText(['Other frames', 'Texture', 'Plate', 'Donor area', 'Colours']);
+  await dragRow(page, rows.nth(1), (await rows.nth(0).boundingBox())!.y + 3);
+  await expect(rows).toHaveText(['Texture', 'Other frames', 'Plate', 'Donor area', 'Colours']);
+  await page.keyboard.press('Control+z');
+  await expect(rows).toHaveText(['Other frames', 'Texture', 'Plate', 'Donor area', 'Colours']);
 });
 
 test('what is invented can be tried again, as a take of its own', async () => {
@@ -84,6 +91,16 @@ test('the fill is trimmed by hand: seen at once, over time, and taken back', asy
   await expect(field('Brighter')).toHaveValue('-0.75 stops');
   await page.getByRole('button', { name: 'Trim key at 6' }).click();
   await expect(field('Brighter')).toHaveValue('-1.5 stops');
+  // Its keys are on the strip as well: the second is dragged two frames on.
+  const [a, b] = [6, 12].map((frame) => page.getByTestId(`key-Trim by hand-${frame}`));
+  const [at6, at12] = [(await a.boundingBox())!, (await b.boundingBox())!];
+  const [x, y] = [at12.x + at12.width / 2, at12.y + at12.height / 2];
+  await dragOn(page, [x, y], [x + (at12.x - at6.x) / 3, y]);
+  await expect(page.getByRole('button', { name: 'Trim key at 14' })).toBeVisible();
+  await expect(page.getByTestId('chosen-keys')).toContainText('A key');
+  await stepTo(page, 10);
+  await expect(field('Brighter')).toHaveValue('-0.75 stops');
+  await page.keyboard.press('Control+z');
   await page.keyboard.press('Control+z');
   await page.keyboard.press('Control+z');
   await expect(field('Brighter')).toHaveValue('0 stops');

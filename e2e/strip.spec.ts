@@ -2,7 +2,7 @@ import { expect, test, type Page } from '@playwright/test';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { dragOn, film, H, openShot, picture, screenOf, stepTo, W } from './film.ts';
+import { dragOn, dragRow, film, H, openShot, picture, screenOf, stepTo, W } from './film.ts';
 
 /** Keys and frames chosen on the strip. Each test goes on from the one before. */
 test.describe.configure({ mode: 'serial' });
@@ -100,6 +100,19 @@ test('keys are copied into another removal', async () => {
   await expect.poll(() => keysOf('Box 1')).toEqual([15]);
 });
 
+test('things are dragged into order by their grips, in one step of undo', async () => {
+  const rows = page.getByRole('list', { name: 'What goes away' }).getByRole('listitem');
+  const names = (): Promise<string[]> => rows.getByRole('heading').allTextContents();
+  const before = await names();
+  expect(before).toHaveLength(2);
+  await dragRow(page, rows.nth(1), (await rows.nth(0).boundingBox())!.y + 4);
+  await expect.poll(names).toEqual([before[1], before[0]]);
+  await page.reload();
+  await expect.poll(names).toEqual([before[1], before[0]]);
+  await page.keyboard.press('Control+z');
+  await expect.poll(names).toEqual(before);
+});
+
 test('chosen frames are played, and filled, by themselves', async () => {
   await stepTo(page, 12);
   await page.keyboard.press('y');
@@ -124,4 +137,33 @@ test('chosen frames are played, and filled, by themselves', async () => {
   await page.mouse.click(...(await screenOf(page, 300, 170)));
   await page.keyboard.press('Escape');
   await expect(chosen).toHaveCount(0);
+});
+
+test('a shape is placed by numbers, which become a key', async () => {
+  await stepTo(page, 45);
+  await page.getByTestId('shape-Box 1').click();
+  await page.getByText('Place in numbers').click();
+  const field = (name: string) => page.getByRole('spinbutton', { name });
+  const enter = async (name: string, value: string): Promise<void> => {
+    await field(name).fill(value);
+    await field(name).press('Enter');
+  };
+  const width = async (): Promise<number> => {
+    const [x0] = await screenOf(page, 0, 0);
+    const [x1] = await screenOf(page, 100, 0);
+    return ((await page.getByTestId('shape-Box 1').boundingBox())!.width / (x1 - x0)) * 100;
+  };
+  // Its line is a little wider than the shape.
+  const [before, line] = [Number((await field('Width').inputValue()).split(' ')[0]), await width()];
+  await enter('Width', '100');
+  await expect.poll(async () => (await width()) - line).toBeCloseTo(100 - before, 0);
+  await enter('Middle across', '150.5');
+  await expect(field('Middle across')).toHaveValue('150.5 px');
+  await expect(field('Width')).toHaveValue('100 px');
+  await expect.poll(() => keysOf('Box 1')).toContain(45);
+  await enter('Turn by', '90');
+  await expect(field('Height')).toHaveValue('100 px');
+  await expect(field('Turn by')).toHaveValue('0 °');
+  await page.keyboard.press('Control+z');
+  await expect(field('Width')).toHaveValue('100 px');
 });

@@ -1,6 +1,5 @@
 import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
-import { AppError } from '../core/errors.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import type { TrimKey } from '../core/fill/trim.ts';
 import { frameBytes } from '../core/image/format.ts';
@@ -13,7 +12,7 @@ import { RawStore } from '../media/rawStore.ts';
 import { TakeWork, type TakeResult } from '../media/take.ts';
 import { PatchFiles } from '../media/takeFiles.ts';
 import { noticesOf } from './notices.ts';
-import { preparePlate } from './plate.ts';
+import { preparePlate, type GivenPlate } from './plate.ts';
 import { prepare, type Marked, type Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { readTrim } from './trimFile.ts';
@@ -23,7 +22,7 @@ export interface FillRequest extends Marked {
   settings: FillSettings;
   draft: boolean;
   /** A picture of the background, and the frame at which it lies. */
-  plate?: { file: string; frame: number };
+  plate?: GivenPlate;
   /** Hand trims, as a file. */
   trim?: string;
   threads?: number;
@@ -64,18 +63,14 @@ async function compute(
     await writeSmallMattes(full, small.mattes.path, small.mattes.format, small.factor);
     full.close();
   }
-  const { plate } = request;
-  if (plate && plate.frame >= p.clip.frames) {
-    throw new AppError('usage', `--plate: the clip has the frames 0 to ${p.clip.frames - 1}.`);
-  }
-  const still = plate && { frame: plate.frame, path: await preparePlate(plate.file, p) };
+  const plate = await preparePlate(request.plate, p, small);
   const work = new TakeWork({
     frames: small?.frames ?? p.frames,
     mattes: small?.mattes ?? p.mattes,
     draft: small && { format: p.stored.format, factor: small.factor },
     count: p.clip.frames,
     folder: join(p.folder, 'take'),
-    settings: { ...request.settings, plate: still },
+    settings: { ...request.settings, plate },
     threads: request.threads,
     signal,
     onProgress: ({ stage, done }) => terminal.progress(stage, done),
@@ -105,7 +100,7 @@ async function write(
   };
   try {
     await encodeFrames(
-      { output: request.output, clip: p.clip, stored: p.stored, original: request.input, signal },
+      { output: request.output, clip: p.clip, stored: p.stored, original: request.input, quick: request.draft, signal },
       (t) => {
         const frame = new Uint8Array(frameBytes(p.stored.format));
         frames.readFrame(t, frame);

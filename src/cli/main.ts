@@ -32,9 +32,10 @@ const HELP = `mnestra: removes what should not be in a shot
       --threads N       worker threads (all cores)
       --seed N          varies what is invented (${FILL_DEFAULTS.seed})
       --report FILE     what was found and done, as JSON
-  mnestra reveal --input FILE --matte FILE [--json FILE] [--output FILE] [--reach N] [--threads N], and the four above
+  mnestra reveal --input FILE --matte FILE [--json FILE] [--output FILE] [options]
       how much of each frame's hole the shot shows elsewhere: JSON (default: to the terminal), and a grey video
-      (0 no hole, 85 unseen, 170 thin, 255 seen)
+      (0 no hole, 85 unseen, 170 thin, 255 seen); --reach, --sources, --donor, --plate, --holdout, --grow, --feather,
+      --begins and --threads as for fill
   mnestra plate --input FILE --matte FILE --frame N --output FILE.png|.tif [--holdout FILE] [options]
       a picture of the background at frame N, made of what all frames show; transparent where none shows it
       --first N, --last N   frames to make it of (all)
@@ -49,6 +50,7 @@ const HELP = `mnestra: removes what should not be in a shot
       --add x,y         on the thing; may be given more than once
       --remove x,y      not on the thing; may be given more than once
       --box x,y,w,h     drawn around the thing; instead of --add, or with it
+      --soft PX         its edge is as soft as the picture shows it, within so many px of the outline
       --first N, --last N   frames to follow it over (all)
       --json FILE       its frames, with a confidence (0..1) for each
       --threads N
@@ -60,8 +62,9 @@ const HELP = `mnestra: removes what should not be in a shot
   mnestra probe FILE
       what a clip is, as JSON
 
-  --quiet says nothing while working. The matte is a grey video with the frames of the input: 0 keeps, 255 removes.
-  The output is FFV1 for .mkv; .mp4 and .mov are H.264, .webm is VP9.
+  --quiet says nothing while working. The matte is a grey video with the frames of the input: 0 keeps, 255 removes; or
+  as many PNG pictures, in a folder or a zip, in the order of the numbers in their names. So is a holdout.
+  The output is FFV1 for .mkv (of a draft HuffYUV, which is written sooner); .mp4 and .mov are H.264, .webm is VP9.
   Exit codes: 0 done; 1 failed; 2 wrong usage; 3 unusable input; 4 out of disk or memory; 130 interrupted.
 `;
 
@@ -93,6 +96,7 @@ const OPTIONS = {
   add: { type: 'string', multiple: true },
   remove: { type: 'string', multiple: true },
   box: { type: 'string' },
+  soft: { type: 'string' },
   last: { type: 'string' },
   'without-shadows': { type: 'boolean' },
   'no-grain': { type: 'boolean' },
@@ -211,6 +215,8 @@ function plateRequest(v: Values) {
 function revealRequest(v: Values) {
   return {
     ...marked(v),
+    from: sourcesOf(v),
+    plate: v.plate === undefined ? undefined : plateOf(v.plate),
     json: v.json,
     output: v.output,
     reach: whole('--reach', v.reach, 0, 10_000) ?? FILL_DEFAULTS.reach,
@@ -249,6 +255,7 @@ function outlineRequest(v: Values) {
     box: box && { x: box[0], y: box[1], width: box[2], height: box[3] },
     output: required(v.output, '--output'),
     json: v.json,
+    soft: size('--soft', v.soft, 2, 60),
     first: whole('--first', v.first, 0, 10_000_000),
     last: whole('--last', v.last, 0, 10_000_000),
     threads: whole('--threads', v.threads, 1, 64),

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { shotFiles, type RenderedShot } from '../../demo/render.ts';
@@ -72,6 +72,14 @@ function differenceIn(matte: Buffer, a: Buffer, b: Buffer): number {
 describe('whatever the footage', () => {
   it('the thing is gone: what follows compares fills with this one', () => {
     expect(differenceIn(grey('matte.mkv'), grey('fill.mkv'), grey('clip.mkv'))).toBeGreaterThan(12);
+  });
+
+  it('a matte as a folder of pictures gives the same bits as the video', () => {
+    mkdirSync(at('pictures'));
+    ffmpeg('-i', at('matte.mkv'), join(at('pictures'), 'matte.%d.png'));
+    fill('clip.mkv', 'pictures', 'pictures-fill.mkv');
+    const [a, b] = ['fill.mkv', 'pictures-fill.mkv'].map((name) => ffmpeg('-i', at(name), '-f', 'framemd5', '-'));
+    expect(String(b)).toBe(String(a));
   });
 
   it('a shot moved by whole pixels gives the moved fill', () => {
@@ -248,6 +256,32 @@ describe('odd footage', () => {
     expect(frames).toHaveLength(FRAMES);
     // The shot moves: nearly as it was, for it was the background all along.
     expect(differenceIn(grey('border.mkv'), grey('clip.mkv'), grey('border-fill.mkv'))).toBeLessThan(14);
+  });
+
+  it.each(['', '--draft'])('of an odd size is filled up to its last column and row %s', (more) => {
+    const [w, h, band] = [W - 1, H - 1, 13];
+    const stripe = (colour: string): string =>
+      `drawbox=${w - band}:0:${band}:${h}:${colour}:fill,drawbox=0:${h - band}:${w}:${band}:${colour}:fill`;
+    const size = `scale=${w}:${h}`;
+    ffmpeg('-i', at('clip.mkv'), '-vf', `${size},format=yuv444p,${stripe('magenta')}`, ...LOSSLESS, at('uneven.mkv'));
+    ffmpeg('-i', at('matte.mkv'), '-vf', `${size},lutyuv=y=0,${stripe('white')}`, ...GREY, at('uneven-matte.mkv'));
+    fill('uneven.mkv', 'uneven-matte.mkv', 'uneven-fill.mkv', ...(more ? [more] : []));
+    const [cw, ch] = [(w + 1) / 2, (h + 1) / 2];
+    const raw = ['uneven', 'uneven-fill'].map((name) =>
+      ffmpeg('-i', at(`${name}.mkv`), '-pix_fmt', 'yuv420p', '-f', 'rawvideo', '-'),
+    );
+    const frame = w * h + 2 * cw * ch;
+    expect(raw[1].length).toBe(FRAMES * frame);
+    for (let t = 0; t < FRAMES; t++) {
+      // Nothing of the stripe's colour is left in the red difference, which it drives to 222.
+      const v = t * frame + w * h + cw * ch;
+      for (let y = 0; y < ch; y++) expect(raw[1][v + y * cw + cw - 1]).toBeLessThan(165);
+      for (let x = 0; x < cw; x++) expect(raw[1][v + (ch - 1) * cw + x]).toBeLessThan(165);
+      for (let y = 0; y < h - band; y++) {
+        const row = t * frame + y * w;
+        expect(raw[0].compare(raw[1], row, row + w - band, row, row + w - band)).toBe(0);
+      }
+    }
   });
 
   it('that is interlaced is filled, with what that means said', () => {

@@ -3,11 +3,12 @@ import { dirname, join, resolve } from 'node:path';
 import { AppError } from '../core/errors.ts';
 import type { Point } from '../core/geometry/homography.ts';
 import type { Rect } from '../core/image/format.ts';
-import type { MaskPatch } from '../core/movers/maskPatch.ts';
+import { bytesOf } from '../core/image/mapped.ts';
 import { followOutline, type FollowedOutline } from '../core/outline/followOutline.ts';
 import { CLICK_RADIUS, type Stroke } from '../core/outline/hints.ts';
 import { outlineJson } from '../core/outline/outlineTable.ts';
 import { pointOut } from '../core/outline/pointOut.ts';
+import { rasterRows, type RasterPatch } from '../core/shapes/raster.ts';
 import { cutOff, decodeFrames, draftFactor, draftFormat } from '../media/decode.ts';
 import { encodeFrames } from '../media/encode.ts';
 import { loadKernels } from '../media/kernelFile.ts';
@@ -17,6 +18,7 @@ import { pauses } from '../media/pauses.ts';
 import { storedFormat } from '../media/pixelFormat.ts';
 import { probeClip, type ClipInfo } from '../media/probe.ts';
 import { RawStore } from '../media/rawStore.ts';
+import { softened } from '../media/softened.ts';
 import { inScratch } from './scratch.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -28,9 +30,17 @@ export interface OutlineCommand {
   box?: Rect;
   output: string;
   json?: string;
+  /** How far on both sides of the outline its edge is looked for in the picture, px; without it the edge is hard. */
+  soft?: number;
   first?: number;
   last?: number;
   threads?: number;
+}
+
+/** The outline of a frame, and what of its matte is not 0. */
+interface Found {
+  outline: FollowedOutline;
+  matte: RasterPatch;
 }
 
 /** `mnestra outline`. */
@@ -43,9 +53,9 @@ export async function outlineCommand(request: OutlineCommand, terminal: Terminal
     const found = await follow(request, clip, folder, terminal, signal);
     terminal.stage('write');
     const stored = storedFormat('gray', clip.width, clip.height);
-    const masks = new Map(found.map((f) => [f.frame, f.mask]));
-    await encodeFrames({ output: request.output, clip, stored, signal }, (t) => matteOf(masks.get(t), clip));
-    if (request.json) await writeFile(request.json, outlineJson(found));
+    const mattes = new Map(found.map((f) => [f.outline.frame, f.matte]));
+    await encodeFrames({ output: request.output, clip, stored, signal }, (t) => wholeMatte(mattes.get(t), clip));
+    if (request.json) await writeFile(request.json, outlineJson(found.map((f) => f.outline)));
   });
 }
 
@@ -70,7 +80,7 @@ async function follow(
   folder: string,
   terminal: Terminal,
   signal: AbortSignal,
-): Promise<FollowedOutline[]> {
+): Promise<Found[]> {
   terminal.stage('decode');
   const stored = storedFormat(clip.pixelFormat, clip.width, clip.height);
   const factor = draftFactor(clip.width, clip.height);
@@ -99,32 +109,32 @@ async function outlines(
   cues: MotionCues,
   terminal: Terminal,
   signal: AbortSignal,
-): Promise<FollowedOutline[]> {
+): Promise<Found[]> {
   const { frame, add, remove, box, first = 0, last = frames.count - 1 } = request;
   const clicks = (places: Point[]): Stroke[] => places.map((p) => ({ points: [p], radius: CLICK_RADIUS }));
   const mask = pointOut(frames, frame, { add: clicks(add), remove: clicks(remove), box }, cues.at(frame));
   if (mask.width === 0)
     throw new AppError('no_outline', 'Nothing could be outlined there. Point at more of the thing.');
-  const found: FollowedOutline[] = [];
+  const found: Found[] = [];
   const pause = pauses(signal);
   const range = { first, last: Math.min(last, frames.count - 1) };
   const cueAt = (t: number, part: Rect) => cues.at(t, part);
   for (const f of followOutline(frames, { anchors: [{ frame, mask }], ...range, cueAt })) {
-    found.push(f);
+    found.push({ outline: f, matte: matteOf(f, frames, request.soft) });
     terminal.progress('follow', found.length / (range.last - range.first + 1));
     // An interruption is heard between frames.
     await pause();
   }
-  return found.sort((a, b) => a.frame - b.frame);
+  return found.sort((a, b) => a.outline.frame - b.outline.frame);
 }
 
-function matteOf(mask: MaskPatch | undefined, { width, height }: ClipInfo): Uint8Array {
+function matteOf({ frame, mask: { data, ...rect } }: FollowedOutline, frames: RawStore, soft?: number): RasterPatch {
+  const hard = { rect, values: bytesOf(data, (v) => 255 * v) };
+  return soft === undefined ? hard : softened(hard, frames, frame, soft);
+}
+
+function wholeMatte(matte: RasterPatch | undefined, { width, height }: ClipInfo): Uint8Array {
   const out = new Uint8Array(width * height);
-  if (!mask) return out;
-  for (let y = 0; y < mask.height; y++) {
-    for (let x = 0; x < mask.width; x++) {
-      if (mask.data[y * mask.width + x]) out[(mask.y + y) * width + mask.x + x] = 255;
-    }
-  }
+  if (matte) rasterRows(matte, width, 0, height, out);
   return out;
 }

@@ -2,7 +2,7 @@ import { mkdir, rm } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
 import { AppError } from '../core/errors.ts';
 import type { Statistic } from '../core/fill/gather.ts';
-import { FILL_DEFAULTS } from '../core/fill/settings.ts';
+import { FILL_DEFAULTS, type PlateUse } from '../core/fill/settings.ts';
 import { shrunk } from '../core/fill/stillPlate.ts';
 import { PLATE_KINDS, readPlatePicture, writePlatePicture } from '../media/platePicture.ts';
 import { writePlate } from '../media/plateFile.ts';
@@ -54,10 +54,29 @@ function workOn(p: Prepared, { threads }: PlateRequest, terminal: Terminal, sign
   });
 }
 
-/** A picture as a plate for the fill of a clip. @returns Where it lies, at the size of the frames that are worked on. */
-export async function preparePlate(file: string, p: Prepared): Promise<string> {
+/** A picture of the background, and the frame at which it lies. */
+export interface GivenPlate {
+  file: string;
+  frame: number;
+}
+
+/**
+ * A picture as a plate for work on a clip.
+ * @param small - Given where the work is on smaller frames.
+ * @throws AppError `usage` if it lies at no frame of the clip; those of {@link readPlatePicture}.
+ */
+export async function preparePlate(
+  given: GivenPlate | undefined,
+  p: Prepared,
+  small?: Prepared['small'],
+): Promise<PlateUse | undefined> {
+  if (!given) return undefined;
+  const { file, frame } = given;
+  if (frame >= p.clip.frames) {
+    throw new AppError('usage', `--plate: the clip has the frames 0 to ${p.clip.frames - 1}.`);
+  }
   const plate = await readPlatePicture(file, p.clip, p.stored);
   const path = join(p.folder, 'plate.bin');
-  writePlate(path, p.small ? shrunk(plate, p.small.frames.format, p.small.factor) : plate);
-  return path;
+  writePlate(path, small ? shrunk(plate, small.frames.format, small.factor) : plate);
+  return { frame, path };
 }

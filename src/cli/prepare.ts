@@ -5,8 +5,9 @@ import { AppError } from '../core/errors.ts';
 import { frameBytes } from '../core/image/format.ts';
 import { cutOff, decodeFrames, decodeMatte, draftFactor, draftFormat, matteFormat } from '../media/decode.ts';
 import { storedFormat, type StoredFormat } from '../media/pixelFormat.ts';
-import { probeClip, type ClipInfo } from '../media/probe.ts';
+import { probeClip, shownSize, type ClipInfo } from '../media/probe.ts';
 import { RawStore } from '../media/rawStore.ts';
+import { matteVideo } from '../media/readMatte.ts';
 import { requireRoom } from '../media/room.ts';
 import { isAsItIs, useMatte, type MatteUse } from './matteUse.ts';
 import type { Terminal } from './terminal.ts';
@@ -34,6 +35,11 @@ export interface Prepared {
   folder: string;
 }
 
+interface MatteFile {
+  path: string;
+  info: ClipInfo;
+}
+
 const ROOM_REMEDY = 'Make room, or set MNESTRA_SCRATCH to a folder on a larger disk.';
 
 /** Decodes what a fill or a reveal works on. The folder is the caller's to remove. */
@@ -43,8 +49,7 @@ export async function prepare(
   terminal: Terminal,
   signal: AbortSignal,
 ): Promise<Prepared> {
-  const [clip, matteInfo] = [await probeClip(input), await probeClip(matte)];
-  const held = holdout === undefined ? undefined : { path: holdout, info: await probeClip(holdout) };
+  const clip = await probeClip(input);
   const stored = storedFormat(clip.pixelFormat, clip.width, clip.height);
   const folder = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-'));
   try {
@@ -68,13 +73,20 @@ export async function prepare(
       };
     }
     terminal.stage('decode');
+    const asVideo = async (path: string, name: string): Promise<MatteFile> => {
+      const pictures = { ...shownSize(clip), scratch: join(folder, name), signal };
+      const video = await matteVideo(path, join(folder, `${name}.mkv`), pictures);
+      return { path: video, info: await probeClip(video) };
+    };
+    const drawn = await asVideo(matte, 'matte');
+    const held = holdout === undefined ? undefined : await asVideo(holdout, 'holdout');
     const targets = [
       ...(sizes.full ? [{ path: frames.path, stored }] : []),
       ...(prepared.small ? [{ path: prepared.small.frames.path, stored: smallFormat }] : []),
     ];
     await Promise.all([
       decodeFrames(input, targets, clip, signal),
-      decodeMatte(matte, matteInfo, clip, given.path, signal, held, use.begins !== undefined),
+      decodeMatte(drawn.path, drawn.info, clip, given.path, signal, held, use.begins !== undefined),
     ]);
     if (given !== mattes) await useMatte(given, mattes.path, clip.frames, use, signal);
     checkCounts(prepared);

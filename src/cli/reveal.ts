@@ -1,6 +1,6 @@
 import { rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { FILL_DEFAULTS } from '../core/fill/settings.ts';
+import { FILL_DEFAULTS, type FillSettings } from '../core/fill/settings.ts';
 import { cutsOf } from '../core/motion/scenes.ts';
 import type { RevealMap } from '../core/reveal/reveal.ts';
 import { pumpFrames } from '../media/encode.ts';
@@ -8,12 +8,16 @@ import { startFfmpeg } from '../media/processes.ts';
 import { TakeWork } from '../media/take.ts';
 import { prepare, type Marked, type Prepared } from './prepare.ts';
 import { noticesOf } from './notices.ts';
+import { preparePlate, type GivenPlate } from './plate.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface RevealRequest extends Marked {
   json?: string;
   output?: string;
   reach: number;
+  /** Where the fill is to come from. */
+  from: Pick<FillSettings, 'sources' | 'donor'>;
+  plate?: GivenPlate;
   threads?: number;
 }
 
@@ -21,12 +25,13 @@ export interface RevealRequest extends Marked {
 export async function revealCommand(request: RevealRequest, terminal: Terminal, signal: AbortSignal): Promise<void> {
   const prepared = await prepare(request, { full: false, small: true }, terminal, signal);
   try {
+    const plate = await preparePlate(request.plate, prepared);
     const work = new TakeWork({
       frames: prepared.small!.frames,
       mattes: prepared.mattes,
       count: prepared.clip.frames,
       folder: join(prepared.folder, 'none'),
-      settings: { ...FILL_DEFAULTS, reach: request.reach },
+      settings: { ...FILL_DEFAULTS, reach: request.reach, ...request.from, plate },
       threads: request.threads,
       signal,
       onProgress: ({ stage, done }) => terminal.progress(stage, done),

@@ -1,4 +1,4 @@
-import type { Donor, SourceKind } from '../core/fill/settings.ts';
+import { FILL_DEFAULTS, type Donor, type SourceKind } from '../core/fill/settings.ts';
 import type { RasterFrames } from '../core/shapes/raster.ts';
 import type { Ride } from '../core/shapes/ride.ts';
 import type { Ease, PathPoint, Removal, Shape } from '../core/shapes/shape.ts';
@@ -253,6 +253,12 @@ export function toRide({ frames, anchors }: Pick<TrackNode, 'frames' | 'anchors'
   for (const [frame, corners] of Object.entries(anchors)) known.set(Number(frame), corners);
   const quads = [...known].map(([frame, corners]) => ({ frame: frame - first, quad: quadOf(corners) }));
   return { home: home - first, quads: quads.sort((a, b) => a.frame - b.frame) };
+}
+
+/** What of a removal's settings decides on its reveal, as text. The usual sources are as none that were chosen. */
+export function revealText({ reach, sources, donor, plate }: TakeSettings): string {
+  const own = sources && sources.join() !== FILL_DEFAULTS.sources.join() ? { sources, donor, plate } : {};
+  return JSON.stringify({ reach, ...own });
 }
 
 /** What of a removal decides on its matte, as text: equal texts, equal mattes. */

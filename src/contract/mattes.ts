@@ -1,13 +1,26 @@
 import Joi from 'joi';
 import type { WorkProgress } from './takes.ts';
 
-/** The bringing in of a matte: an upload that is read, and then lies in the document as a removal of its own. */
+/**
+ * The bringing in of a matte: an upload that is read, and then lies in the document as a removal of its own; or one that is
+ * made of an outline, of which it becomes a variant.
+ */
 export interface MatteView extends WorkProgress {
   id: string;
   shotId: string;
-  /** Of the file. */
+  /** Of the file, or of the shape. */
   name: string;
 }
+
+/** A matte to be made of an outline, with the edge that the picture shows. */
+export interface SoftenBody {
+  /** How far on both sides of the outline the edge may lie, px. */
+  reach: number;
+}
+
+export const softenBody = Joi.object<SoftenBody>({
+  reach: Joi.number().min(2).max(60).required(),
+});
 
 export const mattePicture = Joi.object<{ id: string; frame: number }, true>({
   id: Joi.string().uuid().required(),

@@ -29,6 +29,21 @@ describe('memory', () => {
   });
 });
 
+describe('roundSamples', () => {
+  it('rounds half up and keeps to the range, for vectors and for what is left of them', () => {
+    const values = [-3.2, 0.49, 0.5, 1.5, 254.4, 255.5, 1e9, 2.5, -0.4, 1022.6, 1023.7];
+    const src = k.put(Float32Array.from(values));
+    const out = k.alloc(values.length * 2);
+    k.run.roundSamples(src, values.length, 255, out);
+    expect([...k.u16(out, values.length)]).toEqual([0, 0, 1, 2, 254, 255, 255, 3, 0, 255, 255]);
+    k.run.roundSamples(src, values.length, 1023, out);
+    expect([...k.u16(out, values.length)]).toEqual([0, 0, 1, 2, 254, 256, 1023, 3, 0, 1023, 1023]);
+    const deep = k.put(Float32Array.of(65534.6, 65535.4, 70000, 40000.5, 65536));
+    k.run.roundSamples(deep, 5, 65535, out);
+    expect([...k.u16(out, 5)]).toEqual([65535, 65535, 65535, 40001, 65535]);
+  });
+});
+
 describe('halve', () => {
   it('keeps a constant and samples a ramp at even places', () => {
     const [w, h] = [22, 10];

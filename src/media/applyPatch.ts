@@ -10,7 +10,8 @@ import {
   type PlaneFormat,
   type Rect,
 } from '../core/image/format.ts';
-import { fillOf, meanAlpha, trimmed } from './trimmedFill.ts';
+import { planeMattes, readMattePart, type PlaneMatte } from './planeMatte.ts';
+import { fillOf, trimmed } from './trimmedFill.ts';
 
 /** What a hand changes of a fill, and what it needs to know of the clip. */
 export interface HandTrim {
@@ -36,16 +37,17 @@ export function applyPatch(
   const place = placeOf(patch, format);
   if (place.width === 0 || place.height === 0) return;
   const changes = hand !== undefined && !isNothing(hand.trim);
-  const alpha = draft || changes ? readMatte(mattes, patch.frame, place) : undefined;
+  const alpha = draft || changes ? readMattePart(mattes, patch.frame, place) : undefined;
   const views = planeViews(frame, format);
   const planes =
     alpha && changes
       ? trimmed(fillOf({ frame, format, patch, alpha, place, draft }, hand.trim), patch, format, hand.trim, hand.colour)
       : patch.planes;
   if (alpha && changes) thin(alpha, hand.trim.opacity);
+  const matte = alpha && planeMattes(alpha, place, format);
   planes.forEach((samples, plane) => {
     const part = { view: views[plane], format: format.planes[plane], samples, patch: patch.rect, place };
-    if (alpha) blendPlane(part, alpha);
+    if (matte) blendPlane(part, matte[plane]);
     else copyPlane(part);
   });
 }
@@ -85,39 +87,26 @@ function copyPlane(part: Part): void {
   for (const { to, from, n } of rowsOf(part)) part.view.set(part.samples.subarray(from, from + n), to);
 }
 
-function blendPlane(part: Part, alpha: Uint8Array): void {
-  const { view, samples, place } = part;
-  const { stepX, stepY } = part.format;
-  for (const { y, x, to, from, n } of rowsOf(part)) {
-    const top = y * stepY - place.y;
-    const row = top * place.width + x * stepX - place.x;
-    if (stepX === 1 && stepY === 1) {
-      for (let i = 0; i < n; i++) {
-        const a = alpha[row + i];
-        if (a > 0) view[to + i] = Math.round(view[to + i] + ((samples[from + i] - view[to + i]) * a) / 255);
-      }
-      continue;
-    }
-    for (let i = 0; i < n; i++) {
-      // Most of a patch lies outside the hole: one look at the nearest px of the matte skips it.
-      if (alpha[row + i * stepX] === 0 && (stepX === 1 || alpha[row + i * stepX + 1] === 0)) {
-        if (stepY === 1 || top + 1 >= place.height) continue;
-        if (alpha[row + place.width + i * stepX] === 0 && alpha[row + place.width + i * stepX + 1] === 0) continue;
-      }
-      const a = meanAlpha(alpha, place, (x + i) * stepX - place.x, top, stepX, stepY);
-      if (a > 0) view[to + i] = Math.round(view[to + i] + (samples[from + i] - view[to + i]) * a);
-    }
+function blendPlane(part: Part, { sums, full }: PlaneMatte): void {
+  let at = 0;
+  for (const { to, from, n } of rowsOf(part)) {
+    blendRow(part.view, to, part.samples, from, sums, at, n, full);
+    at += n;
   }
 }
 
-/** The matte of a part of a frame, 0..255 per luma px. */
-export function readMatte(mattes: FrameReader, frame: number, place: Rect): Uint8Array {
-  const { width } = mattes.format;
-  const rows = new Uint8Array(width * place.height);
-  mattes.readRows(frame, 0, place.y, place.height, rows);
-  const out = new Uint8Array(place.width * place.height);
-  for (let y = 0; y < place.height; y++) {
-    out.set(rows.subarray(y * width + place.x, y * width + place.x + place.width), y * place.width);
+function blendRow(
+  view: Uint8Array | Uint16Array,
+  to: number,
+  samples: Uint16Array | Float32Array,
+  from: number,
+  sums: Uint16Array,
+  at: number,
+  n: number,
+  full: number,
+): void {
+  for (let i = 0; i < n; i++) {
+    const a = sums[at + i];
+    if (a > 0) view[to + i] = Math.round(view[to + i] + ((samples[from + i] - view[to + i]) * a) / full);
   }
-  return out;
 }

@@ -3,26 +3,13 @@ import { rename, rm, writeFile } from 'node:fs/promises';
 import { extname } from 'node:path';
 import { AppError } from '../core/errors.ts';
 import { TURN } from './colour.ts';
-import { ffv1Format, type StoredFormat } from './pixelFormat.ts';
+import { ffv1Format, huffFormat, type StoredFormat } from './pixelFormat.ts';
 import type { ClipInfo } from './probe.ts';
 import { FILES_ONLY, startFfmpeg, type Running } from './processes.ts';
 
 /** Codec arguments by the ending of the output's name. */
-const CODECS: Record<string, (stored: StoredFormat) => string[]> = {
-  '.mkv': (s) => [
-    '-c:v',
-    'ffv1',
-    '-level',
-    '3',
-    '-g',
-    '1',
-    '-slices',
-    '4',
-    '-slicecrc',
-    '1',
-    '-pix_fmt',
-    ffv1Format(s.pixelFormat),
-  ],
+const CODECS: Record<string, (stored: StoredFormat, quick: boolean) => string[]> = {
+  '.mkv': (s, quick) => (quick && huffFormat(s) ? huffyuv(s) : ffv1(s)),
   '.mp4': h264,
   '.mov': h264,
   '.webm': (s) => [
@@ -36,6 +23,14 @@ const CODECS: Record<string, (stored: StoredFormat) => string[]> = {
     s.format.depth > 8 ? 'yuv420p10le' : 'yuv420p',
   ],
 };
+
+function ffv1({ pixelFormat }: StoredFormat): string[] {
+  return ['-c:v', 'ffv1', '-level', '3', '-g', '1', '-slicecrc', '1', '-pix_fmt', ffv1Format(pixelFormat)];
+}
+
+function huffyuv(stored: StoredFormat): string[] {
+  return ['-c:v', 'ffvhuff', '-pix_fmt', huffFormat(stored)!];
+}
 
 function h264(stored: StoredFormat): string[] {
   const chroma = stored.format.depth > 8 ? 'yuv420p10le' : 'yuv420p';
@@ -51,6 +46,8 @@ export interface EncodeOptions {
   original?: string;
   /** The part of the footage's sound, seconds in its own clock; without it all. */
   sound?: { start: number; duration: number };
+  /** Lossless, where it is, in a quarter of the time and with more room: for what is looked at and made again. */
+  quick?: boolean;
   signal?: AbortSignal;
 }
 
@@ -75,7 +72,7 @@ export async function encodeFrames(options: EncodeOptions, next: (frame: number)
   const turned = `${output}.turned${ending}`;
   const times = `${output}.times`;
   try {
-    await pipeFrames({ ...options, output: part }, codec(options.stored), filter, times, next);
+    await pipeFrames({ ...options, output: part }, codec(options.stored, options.quick ?? false), filter, times, next);
     if (flagged) {
       await setRotation(part, turned, clip.rotation, options.signal);
       await rename(turned, output);

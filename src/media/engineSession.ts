@@ -2,16 +2,20 @@ import { readFileSync } from 'node:fs';
 import { deserialize, serialize } from 'node:v8';
 import { chooseSources } from '../core/reveal/chooseSources.ts';
 import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
-import { VisibilityFinder } from '../core/reveal/visibility.ts';
+import { VisibilityFinder, type Visibility } from '../core/reveal/visibility.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
+import type { StretchDepth } from '../core/depth/depthPlaces.ts';
+import { DepthFinder } from '../core/depth/findDepth.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
+import { GrainDrift } from '../core/fill/grainDrift.ts';
+import { GrainField } from '../core/fill/grainField.ts';
 import { Gatherer, neededRect, union, type Statistic } from '../core/fill/gather.ts';
 import type { GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
-import { measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
+import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
 import { buildPlate, plateRect, type Plate } from '../core/fill/plate.ts';
 import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
@@ -19,7 +23,7 @@ import { stillOf } from '../core/fill/stillPlate.ts';
 import { SourceFrames } from '../core/fill/sourceFrames.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
-import { snap, type FrameFormat, type Rect } from '../core/image/format.ts';
+import { snap, type FrameFormat, type FrameReader, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
@@ -33,9 +37,11 @@ import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
 import type { Kernels } from '../kernels/index.ts';
+import { draftFactor, matteFormat } from './decode.ts';
 import { PYRAMID_SLOTS } from './memoryPlan.ts';
 import { readPlate } from './plateFile.ts';
 import { RawStore } from './rawStore.ts';
+import { SmallMattes } from './smallMattes.ts';
 import { packFrame, unpackFrame, type StoredFrame } from './storedFrame.ts';
 import { writeWhole } from './writeWhole.ts';
 
@@ -93,10 +99,24 @@ export interface LinkTask {
   levels: number;
 }
 
+/** A frame, and those from which it is filled. */
+export interface SourcedFrame {
+  frame: number;
+  sources: number[];
+}
+
+export interface DepthTask {
+  frames: SourcedFrame[];
+  /** The one of them in which depths are measured. */
+  key: number;
+  /** Frames in which they are to be known too. */
+  also: number[];
+}
+
 export interface GatherTask {
-  frames: { frame: number; sources: number[] }[];
-  /** Whether the hole's surroundings are followed once more, for parallax. */
-  local: boolean;
+  frames: SourcedFrame[];
+  /** What lies off the camera's plane, as far as the stretches around the frames know; by the time of their keys. */
+  depths: StretchDepth[];
   out: string;
 }
 
@@ -131,12 +151,25 @@ export interface PlateTask {
   contradicted: Float64Array;
 }
 
+/** What the sources of a frame contradict one another about: middles of squares, frame px, interleaved, and their side. */
+export interface Contradicted {
+  frame: number;
+  places: number[];
+  side: number;
+}
+
+interface SourcedRegion {
+  region: Region;
+  sources: readonly number[];
+}
+
 /** The heavy work of one thread on one job. Each method is a task; all depend on their arguments alone. */
 export class EngineSession {
   private readonly frames: RawStore;
   private matteStore?: RawStore;
   private layer?: FrameLayer;
   private motion?: CameraMotion;
+  private drift?: GrainDrift;
   private finder?: VisibilityFinder;
   private meter?: LinkMeter;
   private pyramids?: Pyramids;
@@ -219,6 +252,7 @@ export class EngineSession {
 
   setMotion(data: CameraMotionData): void {
     this.motion = new CameraMotion(data);
+    this.drift = new GrainDrift(this.motion);
     this.finder = new VisibilityFinder(this.kernels, this.motion, this.job.cells, this.job.settings.reach);
   }
 
@@ -238,7 +272,7 @@ export class EngineSession {
       const thin = visibility.cells.length > 1500 ? this.finder!.find(t, 2) : visibility;
       out.push({
         reveal: revealOf(visibility, this.job.cells),
-        sources: chooseSources(thin, MOST_SOURCES[size], ENOUGH_SOURCES[size]),
+        sources: this.sourcesOf(thin, size),
       });
     }
     return out;
@@ -246,26 +280,61 @@ export class EngineSession {
 
   /** In how many of the given frames what surrounds the hole moves other than the camera's plane does. */
   probeParallax({ frames }: Pick<GatherTask, 'frames'>): number {
-    const motion = this.depthMotion();
-    return frames.filter(({ frame, sources }) => {
-      const region = regionOf(this.kernels, frame, boxOf(this.job.cells, frame), this.mattes);
-      return motion.refine(region, sources) > 0;
-    }).length;
+    const finder = this.depthFinder();
+    return this.workOn(frames).filter(({ region, sources }) => finder.find(region, sources)).length;
   }
 
-  private depthMotion(): DepthMotion {
+  /** What lies nearer or farther than the camera's plane around the holes of some frames, measured in one of them. */
+  findDepth({ frames, key, also }: DepthTask): StretchDepth | undefined {
+    return this.depthFinder().findStretch(this.workOn(frames), key, also);
+  }
+
+  private depthFinder(): DepthFinder {
     const unit = 2 ** (this.job.frames.format.depth - 8);
-    return new DepthMotion(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked, unit);
+    return new DepthFinder(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked, unit);
   }
 
-  gather({ frames, local, out }: GatherTask): GatheredFrame[] {
-    const work = frames.flatMap(({ frame, sources }) => {
+  /** The regions of those frames that have a hole. */
+  private workOn(frames: readonly SourcedFrame[]): SourcedRegion[] {
+    return frames.flatMap(({ frame, sources }) => {
       const box = boxOf(this.job.cells, frame);
       return box.width > 0 ? [{ region: regionOf(this.kernels, frame, box, this.mattes), sources }] : [];
     });
+  }
+
+  /** What the sources of some frames contradict one another about, judged at a draft's size for full-size mattes. */
+  contradict({ frames }: { frames: number[] }): Contradicted[] {
+    const { format } = this.job.frames;
+    const { format: full } = this.mattes;
+    const factor = draftFactor(full.width, full.height);
+    const mattes = new SmallMattes(
+      this.mattes,
+      matteFormat(format.width, format.height, full.planes.length > 1),
+      factor,
+    );
+    const motion = new CameraMotion({ ...this.motion!.data, width: format.width, height: format.height });
+    const work = frames.map((frame) => ({
+      region: regionOf(this.kernels, frame, shrunk(boxOf(this.job.cells, frame), factor), mattes),
+      sources: this.sourcesOf(this.finder!.find(frame), 'draft'),
+    }));
+    const side = OFFSET_CELL * factor;
+    return this.withGatherer(work, new DepthMotion(motion), mattes, (gatherer) =>
+      work.map(({ region, sources }) => {
+        const places = withdrawContradicted(gatherer.gather(region, sources));
+        return { frame: region.frame, places: places.map((v) => v * factor), side };
+      }),
+    );
+  }
+
+  private sourcesOf(visibility: Visibility, size: keyof typeof MOST_SOURCES): number[] {
+    return chooseSources(visibility, MOST_SOURCES[size], ENOUGH_SOURCES[size]);
+  }
+
+  gather({ frames, depths, out }: GatherTask): GatheredFrame[] {
+    const work = this.workOn(frames);
     const stored: StoredFrame[] = [];
     let before: RimResidual | undefined;
-    const results = this.withGatherer(work, local, (gatherer) =>
+    const results = this.withGatherer(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
         const contradicted = withdrawContradicted(gathered);
@@ -291,32 +360,41 @@ export class EngineSession {
     const whole = snap({ x: 0, y: 0, width: format.width, height: format.height }, TILE);
     const region = makeRegion(this.kernels, frame, whole, this.mattes, true);
     const work = [{ region, sources }];
-    return this.withGatherer(work, false, (g) => stillOf(g.gather(region, sources), format), statistic);
+    const see = (g: Gatherer): Plate => stillOf(g.gather(region, sources), format);
+    return this.withGatherer(work, new DepthMotion(this.motion!), this.mattes, see, statistic);
   }
 
+  /** A gatherer for regions of frames, on the background's plane or with its depth. */
   private withGatherer<T>(
-    work: readonly { region: Region; sources: readonly number[] }[],
-    local: boolean,
+    work: readonly SourcedRegion[],
+    motion: DepthMotion,
+    mattes: FrameReader,
     use: (gatherer: Gatherer) => T,
     statistic: Statistic = 'mean',
   ): T {
-    const motion = this.depthMotion();
     const rects = new Map<number, Rect>();
-    if (local && work.length > 0) motion.refineStretch(work);
     for (const { region, sources } of work) {
       for (const s of sources) rects.set(s, union(rects.get(s), neededRect(region, s, motion, this.frames.format)));
     }
     return this.kernels.scoped(() => {
-      const sources = new SourceFrames(this.kernels, this.frames, this.mattes, rects, this.job.sourceBytes);
+      const sources = new SourceFrames(this.kernels, this.frames, mattes, rects, this.job.sourceBytes);
       return use(new Gatherer(this.kernels, this.frames, motion, sources, this.job.settings.light / 100, statistic));
     });
+  }
+
+  private motionFor(work: readonly SourcedRegion[], depths: readonly StretchDepth[]): DepthMotion {
+    const motion = new DepthMotion(this.motion!, depths);
+    for (const { region } of work) motion.lay(region);
+    return motion;
   }
 
   /** Completes what no frame shows, in one frame. */
   buildPlate({ frame, box, sources, local, contradicted }: PlateTask): Plate {
     const { format } = this.job.frames;
     const region = makeRegion(this.kernels, frame, plateRect(box, format), this.mattes, true);
-    return this.withGatherer([{ region, sources }], local, (gatherer) => {
+    const work = [{ region, sources }];
+    const depth = local && this.depthFinder().find(region, sources);
+    return this.withGatherer(work, this.motionFor(work, depth ? [depth] : []), this.mattes, (gatherer) => {
       const gathered = gatherer.gather(region, sources);
       withdrawContradicted(gathered);
       withdraw(region, gathered.support, contradicted);
@@ -346,9 +424,8 @@ export class EngineSession {
         settings.sources,
         settings.light / 100,
       ),
-      { models: grain, stillness },
+      { models: grain, field: new GrainField(this.kernels, this.drift!, format, stillness, settings.seed) },
       settings.light / 100,
-      settings.seed,
     );
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
     const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted }) => {
@@ -378,6 +455,17 @@ export class EngineSession {
     const small = { ...donor, dx: donor.dx / factor, dy: donor.dy / factor };
     return gatherDonor(this.kernels, this.frames, this.mattes, this.motion!, small, region);
   }
+}
+
+/** A rectangle on frames that are smaller by a factor, with the px that it touches in part. */
+function shrunk({ x, y, width, height }: Rect, factor: number): Rect {
+  const [left, top] = [Math.floor(x / factor), Math.floor(y / factor)];
+  return {
+    x: left,
+    y: top,
+    width: Math.ceil((x + width) / factor) - left,
+    height: Math.ceil((y + height) / factor) - top,
+  };
 }
 
 function relativePose(poses: Matrix3[], from: number, to: number): Matrix3 {

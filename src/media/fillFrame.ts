@@ -9,9 +9,10 @@ import {
   type FrameReader,
   type Rect,
 } from '../core/image/format.ts';
-import { placeOf, readMatte, thin, type HandTrim } from './applyPatch.ts';
+import { placeOf, thin, type HandTrim } from './applyPatch.ts';
 import { storedFormat, type StoredFormat } from './pixelFormat.ts';
-import { fillOf, meanAlpha, trimmed } from './trimmedFill.ts';
+import { planeMattes, readMattePart, type PlaneMatte } from './planeMatte.ts';
+import { fillOf, trimmed } from './trimmedFill.ts';
 
 /** Depths that FFV1 takes with alpha. */
 const ALPHA_DEPTHS = [8, 10, 16];
@@ -51,12 +52,15 @@ export function fillFrame(input: FillFrameInput, target: FrameFormat): Uint8Arra
   const out = new Uint8Array(frameBytes(target));
   if (!patch) return out;
   const place = placeOf(patch, format);
-  const alpha = readMatte(mattes, patch.frame, place);
+  const alpha = readMattePart(mattes, patch.frame, place);
   const fill = fillOf({ frame, format, patch, alpha, place, draft }, hand?.trim);
   const planes = hand ? trimmed(fill, patch, format, hand.trim, hand.colour) : fill;
   thin(alpha, hand?.trim.opacity ?? 100);
   const write = planeViews(out, target);
-  planes.forEach((samples, plane) => writePlane(write[plane], samples, { format, target, plane, patch, alpha, place }));
+  const matte = planeMattes(alpha, place, format);
+  planes.forEach((samples, plane) =>
+    writePlane(write[plane], samples, { format, target, plane, patch, matte: matte[plane], place }),
+  );
   writeAlpha(write[target.planes.length - 1], alpha, place, target);
   return out;
 }
@@ -68,21 +72,20 @@ interface PlaneWork {
   target: FrameFormat;
   plane: number;
   patch: Patch;
-  alpha: Uint8Array;
+  matte: PlaneMatte;
   place: Rect;
 }
 
 function writePlane(out: Samples, samples: Float32Array, work: PlaneWork): void {
-  const { format, target, patch, alpha, place } = work;
+  const { format, target, patch, matte, place } = work;
   const p = format.planes[work.plane];
   const part = partOf(place, p);
   const stride = patch.rect.width / p.stepX;
   const [top, shift] = [maxSample(format), target.depth - format.depth];
-  for (let y = part.y; y < part.y + part.height; y++) {
+  for (let y = part.y, i = 0; y < part.y + part.height; y++) {
     const row = (y - patch.rect.y / p.stepY) * stride - patch.rect.x / p.stepX;
-    for (let x = part.x; x < part.x + part.width; x++) {
-      const a = meanAlpha(alpha, place, x * p.stepX - place.x, y * p.stepY - place.y, p.stepX, p.stepY);
-      if (a > 0) out[y * p.width + x] = Math.min(top, Math.max(0, Math.round(samples[row + x]))) << shift;
+    for (let x = part.x; x < part.x + part.width; x++, i++) {
+      if (matte.sums[i] > 0) out[y * p.width + x] = Math.min(top, Math.max(0, Math.round(samples[row + x]))) << shift;
     }
   }
 }

@@ -140,53 +140,62 @@ describe('decode and encode', () => {
     store.close();
   });
 
-  it.each(['yuv420p', 'yuv422p10le', 'yuv444p', 'gbrp', 'gray', 'yuv420p16le'])(
-    '%s survives FFV1 to the bit, with times and tags',
-    async (pix) => {
-      const carrier = pix === 'gbrp' ? 'bgr0' : pix;
-      ffmpeg(
-        '-f',
-        'lavfi',
-        '-i',
-        'testsrc2=s=64x36:r=25:d=0.4',
-        '-f',
-        'lavfi',
-        '-i',
-        'sine=d=0.4',
-        '-vf',
-        "setpts='(N+floor(N/4))/25/TB'",
-        '-fps_mode',
-        'passthrough',
-        '-c:v',
-        'ffv1',
-        '-pix_fmt',
-        carrier,
-        '-color_primaries',
-        'bt709',
-        '-color_trc',
-        'bt709',
-        at('in.mkv'),
-      );
-      const clip = await probeClip(at('in.mkv'));
-      const stored = storedFormat(clip.pixelFormat, clip.width, clip.height);
-      await decodeFrames(at('in.mkv'), [{ path: at('in.raw'), stored }], clip);
-      const store = new RawStore(at('in.raw'), stored.format);
-      await encodeFrames({ output: at('out.mkv'), clip, stored, original: at('in.mkv') }, (t) => {
-        const frame = new Uint8Array(frameBytes(stored.format));
-        store.readFrame(t, frame);
-        return frame;
-      });
-      store.close();
-      const out = await probeClip(at('out.mkv'));
-      expect(ffv1Format(stored.pixelFormat)).toBe(carrier);
-      expect(out).toMatchObject({ frames: clip.frames, audio: true, pixelFormat: clip.pixelFormat });
-      expect(out.times).toEqual(clip.times.map((t) => expect.closeTo(t, 2)));
-      expect(out.colour.primaries).toBe(clip.colour.primaries);
-      await decodeFrames(at('out.mkv'), [{ path: at('out.raw'), stored }], clip);
-      expect(readFileSync(at('out.raw')).equals(readFileSync(at('in.raw')))).toBe(true);
-      expect(readdirSync(dir).filter((f) => f.endsWith('.times'))).toEqual([]);
-    },
-  );
+  const KINDS = ['yuv420p', 'yuv422p10le', 'yuv444p', 'gbrp', 'gray', 'yuv420p16le'];
+  it.each([
+    ...KINDS.map((pix) => ({ pix, size: '64x36', quick: false, codec: 'ffv1' })),
+    ...KINDS.map((pix) => ({ pix, size: '64x36', quick: true, codec: 'ffvhuff' })),
+    // What HuffYUV does not hold is written as FFV1 however quick it should be.
+    { pix: 'yuv420p', size: '63x35', quick: true, codec: 'ffv1' },
+    { pix: 'yuva420p', size: '64x36', quick: true, codec: 'ffv1' },
+  ])('$pix of $size survives to the bit, with times and tags, as $codec', async ({ pix, size, quick, codec }) => {
+    const carrier = pix === 'gbrp' ? 'bgr0' : pix;
+    ffmpeg(
+      '-f',
+      'lavfi',
+      '-i',
+      'testsrc2=s=64x36:r=25:d=0.4',
+      '-f',
+      'lavfi',
+      '-i',
+      'sine=d=0.4',
+      '-vf',
+      `scale=${size},setpts='(N+floor(N/4))/25/TB'`,
+      '-fps_mode',
+      'passthrough',
+      '-c:v',
+      'ffv1',
+      '-pix_fmt',
+      carrier,
+      '-color_primaries',
+      'bt709',
+      '-color_trc',
+      'bt709',
+      at('in.mkv'),
+    );
+    const clip = await probeClip(at('in.mkv'));
+    const stored = storedFormat(clip.pixelFormat, clip.width, clip.height);
+    await decodeFrames(at('in.mkv'), [{ path: at('in.raw'), stored }], clip);
+    const store = new RawStore(at('in.raw'), stored.format);
+    await encodeFrames({ output: at('out.mkv'), clip, stored, original: at('in.mkv'), quick }, (t) => {
+      const frame = new Uint8Array(frameBytes(stored.format));
+      store.readFrame(t, frame);
+      return frame;
+    });
+    store.close();
+    const out = await probeClip(at('out.mkv'));
+    expect(ffv1Format(stored.pixelFormat)).toBe(carrier);
+    expect(out).toMatchObject({
+      frames: clip.frames,
+      audio: true,
+      pixelFormat: quick ? stored.pixelFormat : clip.pixelFormat,
+      codec,
+    });
+    expect(out.times).toEqual(clip.times.map((t) => expect.closeTo(t, 2)));
+    expect(out.colour.primaries).toBe(clip.colour.primaries);
+    await decodeFrames(at('out.mkv'), [{ path: at('out.raw'), stored }], clip);
+    expect(readFileSync(at('out.raw')).equals(readFileSync(at('in.raw')))).toBe(true);
+    expect(readdirSync(dir).filter((f) => f.endsWith('.times'))).toEqual([]);
+  });
 
   it('keeps a turned clip upright: by its flag in .mp4, by turning the frames in .mkv', async () => {
     const clip = { ...(await probeClip(at('plain.mp4'))), rotation: 90 };

@@ -87,3 +87,10 @@ export function ffv1Format(pixelFormat: string): string {
   if (pixelFormat === 'gbrap') return 'bgra';
   return pixelFormat.replace('yuvj', 'yuv');
 }
+
+/** What the HuffYUV encoder takes, sample for sample: sizes that divide by two, and not every depth. */
+export function huffFormat({ pixelFormat, format }: StoredFormat): string | undefined {
+  if (format.width % 2 !== 0 || format.height % 2 !== 0) return undefined;
+  const name = pixelFormat.replace('yuvj', 'yuv');
+  return /^(yuv(420|422|444)p|gbrp)((9|10|12|14|16)le)?$|^gray(16le)?$/.test(name) ? name : undefined;
+}

@@ -8,8 +8,7 @@ import { colourMeaning, colourModel, meantMatrix, TURN } from './colour.ts';
 import { storedFormat, type StoredFormat } from './pixelFormat.ts';
 import type { StoredPlate } from './plateFile.ts';
 import { FILES_ONLY, pipeThroughFfmpeg } from './processes.ts';
-import { probeClip, type ClipInfo } from './probe.ts';
-import { shownSize } from './proxy.ts';
+import { probeClip, shownSize, type ClipInfo } from './probe.ts';
 
 /** Pictures that plates go out as. */
 export const PLATE_KINDS = ['png', 'tif'] as const;

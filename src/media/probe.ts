@@ -25,6 +25,14 @@ export interface ClipInfo {
   times: number[];
 }
 
+/** Size of the picture as it is shown: turned by the rotation flag. */
+export function shownSize({ width, height, rotation }: Pick<ClipInfo, 'width' | 'height' | 'rotation'>): {
+  width: number;
+  height: number;
+} {
+  return rotation % 180 === 90 ? { width: height, height: width } : { width, height };
+}
+
 interface Stream {
   codec_type: string;
   codec_name?: string;

@@ -3,18 +3,13 @@ import { pumpFrames } from './encode.ts';
 import { colourMeaning, TURN } from './colour.ts';
 import type { StoredFormat } from './pixelFormat.ts';
 import { FILES_ONLY, startFfmpeg } from './processes.ts';
-import type { ClipInfo } from './probe.ts';
+import { shownSize, type ClipInfo } from './probe.ts';
 
 /** Long side of a proxy, px. */
 const PROXY_LONG_SIDE = 960;
 const STRIP_HEIGHT = 72;
 /** Width that a filmstrip fills, px. */
 const STRIP_WIDTH = 1280;
-
-/** Size of the picture as it is shown: turned by the rotation flag. */
-export function shownSize({ width, height, rotation }: ClipInfo): { width: number; height: number } {
-  return rotation % 180 === 90 ? { width: height, height: width } : { width, height };
-}
 
 /** Number of pictures in a clip's filmstrip. */
 export function stripPictures(clip: ClipInfo): number {

@@ -1,13 +1,22 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { spawnSync } from 'node:child_process';
-import { createWriteStream, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  createWriteStream,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import yazl from 'yazl';
 import { setRotation } from './encode.ts';
 import { rasterFile } from './rasterFile.ts';
-import { readMatte } from './readMatte.ts';
+import { matteVideo, readMatte } from './readMatte.ts';
 
 const [W, H] = [64, 48];
 let dir: string;
@@ -66,6 +75,32 @@ describe('a matte that was made elsewhere', () => {
     await setRotation(at('colour.mp4'), at('turned.mp4'), 90);
     expect(await read('turned.mp4', [H, W])).toBe(12);
     expect(rasterFile(at('out'))(1)!.rect).toEqual({ x: 18, y: 4, width: 10, height: 10 });
+  });
+
+  it('becomes a video for the command line, from a zip or a folder of pictures', async () => {
+    mkdirSync(at('folder'), { recursive: true });
+    for (const [name, bytes] of pictures()) writeFileSync(join(at('folder'), name.split('/')[1]), bytes);
+    writeFileSync(join(at('folder'), '._m_3.png'), 'what a file system left');
+    const as = (name: string, width = W): Promise<string> =>
+      matteVideo(at(name), at('made.mkv'), { width, height: H, scratch: at('scratch') });
+    const samples = (path: string): Buffer =>
+      spawnSync('ffmpeg', ['-loglevel', 'error', '-i', path, '-pix_fmt', 'gray', '-f', 'rawvideo', '-']).stdout;
+    const wanted = samples(at('grey.mkv'));
+    expect(wanted).toHaveLength(12 * W * H);
+    for (const name of ['numbered.zip', 'folder']) {
+      expect(await as(name)).toBe(at('made.mkv'));
+      expect(samples(at('made.mkv')).equals(wanted)).toBe(true);
+      rmSync(at('made.mkv'));
+    }
+    // A video, and what is not there, is for ffmpeg to judge.
+    for (const name of ['grey.mkv', 'nowhere.mkv']) expect(await as(name)).toBe(at(name));
+    await expect(as('folder', 80)).rejects.toMatchObject({ code: 'matte_size' });
+    mkdirSync(at('bare'));
+    await expect(as('bare')).rejects.toMatchObject({ code: 'not_matte' });
+    writeFileSync(join(at('bare'), 'a.png'), 'no picture, whatever its name says');
+    await expect(as('bare')).rejects.toMatchObject({ code: 'not_matte' });
+    expect(existsSync(at('scratch'))).toBe(false);
+    expect(existsSync(at('made.mkv'))).toBe(false);
   });
 
   it('is refused with a sentence if it is none, and leaves nothing behind', async () => {

@@ -1,11 +1,11 @@
 import { createWriteStream } from 'node:fs';
-import { mkdir, open, rm } from 'node:fs/promises';
-import { join } from 'node:path';
+import { mkdir, open, readdir, rm, stat, symlink } from 'node:fs/promises';
+import { join, resolve } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import yauzl from 'yauzl';
 import { AppError } from '../core/errors.ts';
 import { matteFormat } from './decode.ts';
-import { CLIP_LIMITS, probeClip } from './probe.ts';
+import { CLIP_LIMITS, probeClip, shownSize } from './probe.ts';
 import { FILES_ONLY, startFfmpeg } from './processes.ts';
 import { writeRasterFile } from './rasterFile.ts';
 import { RawStore } from './rawStore.ts';
@@ -57,6 +57,33 @@ export async function readMatte(reading: MatteReading): Promise<number> {
   }
 }
 
+/** Where the pictures of a matte go meanwhile, and how large it must be: as the footage is shown, px. */
+type Pictures = Pick<MatteReading, 'width' | 'height' | 'scratch' | 'signal'>;
+
+/**
+ * A matte as a video: one that is a video already is left as it is; a zip or a folder of PNG pictures, in the order of the
+ * numbers in their names, becomes a grey one.
+ *
+ * @param out - Where that goes, `.mkv`.
+ * @returns The path of the video.
+ * @throws AppError `not_matte`, `matte_size`, `disk_full`.
+ */
+export async function matteVideo(path: string, out: string, pictures: Pictures): Promise<string> {
+  const kind = await stat(path).catch(() => undefined);
+  const folder = kind?.isDirectory() === true;
+  if (!folder && !(kind?.isFile() && (await isZip(path)))) return path;
+  const { scratch, signal } = pictures;
+  await mkdir(scratch, { recursive: true });
+  try {
+    const { input } = folder ? await linked(path, pictures) : await unzipped(path, pictures);
+    const grey = ['-c:v', 'ffv1', '-level', '3', '-g', '1', '-pix_fmt', 'gray'];
+    await startFfmpeg([...input, ...grey, out], { signal }).done;
+    return out;
+  } finally {
+    await rm(scratch, { recursive: true, force: true });
+  }
+}
+
 interface Source {
   frames: number;
   /** Arguments that make ffmpeg read it. */
@@ -65,8 +92,8 @@ interface Source {
 
 async function video(path: string, size: { width: number; height: number }): Promise<Source> {
   const info = await probeClip(path);
-  const [w, h] = info.rotation % 180 === 90 ? [info.height, info.width] : [info.width, info.height];
-  requireSize(w, h, size);
+  const { width, height } = shownSize(info);
+  requireSize(width, height, size);
   return { frames: info.frames, input: [...FILES_ONLY, '-i', path] };
 }
 
@@ -91,7 +118,7 @@ async function isZip(path: string): Promise<boolean> {
 const NUMBERS = new Intl.Collator('en', { numeric: true });
 
 /** Takes the pictures out of a zip, under numbers of ours: what they are called there decides on their order alone. */
-async function unzipped(path: string, { scratch, signal, ...size }: MatteReading): Promise<Source> {
+async function unzipped(path: string, { scratch, signal, ...size }: Pictures): Promise<Source> {
   const zip = await yauzl
     .openPromise(path, { lazyEntries: true, autoClose: false, strictFileNames: false })
     .catch((error: Error) => {
@@ -111,24 +138,38 @@ async function unzipped(path: string, { scratch, signal, ...size }: MatteReading
       if (entry.uncompressedSize > LARGEST_PICTURE) throw notMatte(`“${shortName(entry)}” is too large for a matte.`);
       const to = join(scratch, `${i}.png`);
       await pipeline(await zip.openReadStreamPromise(entry), createWriteStream(to), { signal });
-      const [w, h] = await pngSize(to, entry);
+      const [w, h] = await pngSize(to, shortName(entry));
       requireSize(w, h, size);
     }
-    return {
-      frames: entries.length,
-      input: [...FILES_ONLY, '-f', 'image2', '-start_number', '0', '-i', join(scratch, '%d.png')],
-    };
+    return { frames: entries.length, input: numbered(scratch) };
   } finally {
     zip.close();
   }
 }
 
+/** Names the pictures of a folder as {@link unzipped} does, without copying them. */
+async function linked(path: string, { scratch, ...size }: Pictures): Promise<Source> {
+  const names = (await readdir(path)).filter((name) => /^[^._].*\.png$/i.test(name)).sort(NUMBERS.compare);
+  if (names.length === 0) throw notMatte('There is no PNG picture in this folder.');
+  for (const [i, name] of names.entries()) {
+    const [w, h] = await pngSize(join(path, name), name);
+    requireSize(w, h, size);
+    await symlink(resolve(path, name), join(scratch, `${i}.png`));
+  }
+  return { frames: names.length, input: numbered(scratch) };
+}
+
+const numbered = (folder: string): string[] => [
+  ...[...FILES_ONLY, '-f', 'image2', '-start_number', '0'],
+  ...['-i', join(folder, '%d.png')],
+];
+
 /** Width and height in the header of a PNG (ISO 15948, 11.2.2). */
-async function pngSize(path: string, entry: yauzl.Entry): Promise<[number, number]> {
+async function pngSize(path: string, name: string): Promise<[number, number]> {
   const file = await open(path);
   try {
     const { buffer } = await file.read(Buffer.alloc(24), 0, 24, 0);
-    if (buffer.toString('latin1', 1, 4) !== 'PNG') throw notMatte(`“${shortName(entry)}” is not a PNG picture.`);
+    if (buffer.toString('latin1', 1, 4) !== 'PNG') throw notMatte(`“${name}” is not a PNG picture.`);
     return [buffer.readUInt32BE(16), buffer.readUInt32BE(20)];
   } finally {
     await file.close();

@@ -3,21 +3,24 @@ import { mkdir } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { deserialize, serialize } from 'node:v8';
+import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
 import type { Statistic } from '../core/fill/gather.ts';
+import { CELL } from '../core/fill/measure.ts';
 import type { Plate } from '../core/fill/plate.ts';
-import type { FillSettings } from '../core/fill/settings.ts';
+import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
 import { frameBytes, type FrameFormat, type Rect } from '../core/image/format.ts';
-import { boxOf, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
+import { boxOf, cellsUnder, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, solveCamera, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { unitSpace } from '../core/motion/space.ts';
-import { bestAnchor, REVEAL_LEVEL, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
+import { bestAnchor, regrade, REVEAL_LEVEL, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
+import { donorShows, plateShows, withOwnSources, type ShowsAt } from '../core/reveal/ownSources.ts';
 import { ladder, VisibilityFinder } from '../core/reveal/visibility.ts';
-import type { FrameChoice, GatheredFrame, SessionJob } from './engineSession.ts';
+import type { FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineSession.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
-import type { StoredPlate } from './plateFile.ts';
+import { readPlate, type StoredPlate } from './plateFile.ts';
 import { CHUNK } from './takeFiles.ts';
 import { EngineThreads, inStretches } from './threads.ts';
 import { writeWhole } from './writeWhole.ts';
@@ -81,6 +84,10 @@ const [FEWEST_STILL, MOST_STILL] = [5, 25];
 const MOST_PLATES = 4;
 /** Every so-manieth frame is asked what its sources contradict one another about, for the others' sake. */
 const ASKED_EVERY = 5;
+/** Of so many chunks one has a frame that a reveal asks, some in one go, and so far away in time its answer counts. */
+const ASKED_CHUNKS = 2;
+const ASKED_TOGETHER = 4;
+const BELIEVED_FROM = 24;
 /** Frames that are asked whether there is parallax, and the share of them that must say so. */
 const PARALLAX_PROBES = 8;
 const PARALLAX_SHARE = 0.35;
@@ -119,10 +126,47 @@ export class TakeWork {
     await this.readMattes();
     const motion = await this.solveMotion(FEW_LINKS);
     const reveal = await this.ranges('reveal', 16, (range) => this.threads.run('reveal', range));
+    const { sources } = this.options.settings;
+    if (sources.includes('frames')) await this.takeBackContradicted(reveal);
+    const shows = this.ownSources();
+    for (const r of reveal) withOwnSources(r, this.cells, sources, shows);
     const { cell, cols, rows } = this.cells;
     const maps = reveal.map((r) => (r.unseen > 0 ? r.map : undefined));
     const best = maps.some(Boolean) ? bestAnchor(maps, this.cells, await this.finder(motion)) : undefined;
     return { motion, reveal, cell, cols, rows, best };
+  }
+
+  /** What a removal's plate and its donor show, at the size of the mattes. */
+  private ownSources(): Partial<Record<SourceKind, ShowsAt>> {
+    const { sources, plate, donor } = this.options.settings;
+    return {
+      ...(plate &&
+        sources.includes('plate') && {
+          plate: plateShows(this.camera!, { ...readPlate(plate.path), frame: plate.frame }),
+        }),
+      ...(donor && { donor: donorShows(this.camera!, donor, this.cells) }),
+    };
+  }
+
+  /** Not all that is free of mattes is the background: what sources contradict one another about counts as never seen. */
+  private async takeBackContradicted(reveal: RevealMap[]): Promise<void> {
+    const asked = this.chunks()
+      .map(([, frames]) => middleOf(frames))
+      .filter((_, k) => k % ASKED_CHUNKS === 0);
+    const answers = await inStretches(
+      asked.length,
+      ASKED_TOGETHER,
+      ({ first, last }) => this.threads.run('contradict', { frames: asked.slice(first, last) }),
+      (done) => this.report('gather', done),
+    );
+    for (const r of reveal) {
+      for (const { frame, places, side } of answers) {
+        if (Math.abs(frame - r.frame) > BELIEVED_FROM || !this.camera!.sameScene(frame, r.frame)) continue;
+        const here = Float64Array.from(places);
+        this.camera!.map(frame, r.frame, here);
+        regrade(r, cellsUnder(this.cells, here, side), 'unseen', this.cells.cell);
+      }
+    }
   }
 
   /** A plate: what the frames first..last show of a whole frame, in its light. */
@@ -229,21 +273,48 @@ export class TakeWork {
 
   private async gather(choices: FrameChoice[], local: boolean): Promise<GatheredFrame[]> {
     const chunks = this.chunks();
+    const steps = chunks.length * (local ? 2 : 1);
     let done = 0;
+    const report = (): void => this.report('gather', ++done / steps);
+    const depths = local ? await this.findDepths(chunks, choices, report) : new Map<number, StretchDepth>();
     const parts = await Promise.all(
       chunks.map(async ([k, frames]) => {
         const result = await this.stage(`gather-${k}.measure`, () =>
           this.threads.run('gather', {
-            frames: frames.map((frame) => ({ frame, sources: choices[frame].sources })),
-            local,
+            frames: sourced(frames, choices),
+            depths: [k - 1, k, k + 1].flatMap((i) => depths.get(i) ?? []),
             out: this.path(`gather-${k}.bin`),
           }),
         );
-        this.report('gather', ++done / chunks.length);
+        report();
         return result;
       }),
     );
     return parts.flat();
+  }
+
+  /** Depths of each chunk's stretch, which reaches to the middles of its neighbours. */
+  private async findDepths(
+    chunks: [number, number[]][],
+    choices: FrameChoice[],
+    report: () => void,
+  ): Promise<Map<number, StretchDepth>> {
+    const byNumber = new Map(chunks);
+    const found = new Map<number, StretchDepth>();
+    await Promise.all(
+      chunks.map(async ([k, own]) => {
+        const key = middleOf(own);
+        const [before, after] = [byNumber.get(k - 1) ?? [], byNumber.get(k + 1) ?? []];
+        const around = [...before.filter((t) => t > middleOf(before)), ...after.filter((t) => t < middleOf(after))];
+        const also = around.filter((t) => this.camera!.sameScene(t, key)).flatMap((t) => [t, ...choices[t].sources]);
+        const depth = await this.stage(`depth-${k}`, () =>
+          this.threads.run('findDepth', { frames: sourced(own, choices), key, also: [...new Set(also)] }),
+        );
+        if (depth) found.set(k, depth);
+        report();
+      }),
+    );
+    return found;
   }
 
   /** Frames to fill that have a hole, in chunks of neighbours, each with its number in the whole. */
@@ -282,7 +353,9 @@ export class TakeWork {
     for (const { frame, contradicted } of fromFrames ? gathered : []) {
       if (contradicted.length === 0) continue;
       const map = (maps[frame] ??= choices[frame].reveal.map.slice());
-      this.markUnseen(map, contradicted);
+      for (const i of cellsUnder(this.cells, contradicted, CELL)) {
+        if (map[i] !== REVEAL_LEVEL.none) map[i] = REVEAL_LEVEL.unseen;
+      }
     }
     if (maps.every((m) => !m)) return [];
     const finder = await this.finder(motion);
@@ -309,16 +382,6 @@ export class TakeWork {
       forget(maps, plate, this.cells, finder);
     }
     return plates;
-  }
-
-  /** What the sources contradict one another about counts as unseen. @param places - Frame px, interleaved. */
-  private markUnseen(map: Uint8Array, places: readonly number[]): void {
-    const { cell, cols, rows } = this.cells;
-    for (let i = 0; i < places.length; i += 2) {
-      const [x, y] = [Math.floor(places[i] / cell), Math.floor(places[i + 1] / cell)];
-      if (x < 0 || y < 0 || x >= cols || y >= rows) continue;
-      if (map[y * cols + x] !== REVEAL_LEVEL.none) map[y * cols + x] = REVEAL_LEVEL.unseen;
-    }
   }
 
   private async finish(gathered: GatheredFrame[], plates: Plate[]): Promise<TakeResult['frames']> {
@@ -364,6 +427,11 @@ function grainOf(gathered: GatheredFrame[]): (GrainModel | undefined)[] {
   const planes = gathered[0]?.measure.grain.length ?? 0;
   return Array.from({ length: planes }, (_, p) => grainModel(gathered.map((g) => g.measure.grain[p])));
 }
+
+const sourced = (frames: readonly number[], choices: readonly FrameChoice[]): SourcedFrame[] =>
+  frames.map((frame) => ({ frame, sources: choices[frame].sources }));
+
+const middleOf = (frames: readonly number[]): number => frames[frames.length >> 1];
 
 function unseenBox(map: Uint8Array, { cell, cols, rows }: MatteCells): Rect {
   let [x0, y0, x1, y1] = [cols, rows, -1, -1];

@@ -127,7 +127,7 @@ export class EngineThreads {
   }
 }
 
-/** Runs `work` over stretches of `length` of all frames, in parallel, and joins the results in order. */
+/** Runs `work` over stretches of `length` of so many frames, in parallel, and joins the results in order. */
 export async function inStretches<T>(
   count: number,
   length: number,

@@ -3,6 +3,7 @@ import { partOf } from '../core/fill/sourceFrames.ts';
 import { NO_TRIM, trimMatrix, type Trim } from '../core/fill/trim.ts';
 import { rangeOf, type ColourModel } from '../core/image/colourModel.ts';
 import { maxSample, planeViews, type FrameFormat, type PlaneFormat, type Rect } from '../core/image/format.ts';
+import { planeMattes } from './planeMatte.ts';
 
 /** A frame, a patch for it, and the matte of the patch's part of the frame (`place`), 0..255 per luma px. */
 export interface Laid {
@@ -24,16 +25,18 @@ const FAINT = 0.1;
 export function fillOf({ frame, format, patch, alpha, place, draft }: Laid, trim: Trim = NO_TRIM): Float32Array[] {
   const faint = trim.dx === 0 && trim.dy === 0 ? 0 : FAINT;
   const views = planeViews(frame, format);
+  const mattes = planeMattes(alpha, place, format);
   return patch.planes.map((samples, plane) => {
     const out = Float32Array.from(samples);
     if (draft) return out;
     const p = format.planes[plane];
     const { x, y, width, height } = partOf(place, p);
     const stride = patch.rect.width / p.stepX;
-    for (let r = y; r < y + height; r++) {
+    const { sums, full } = mattes[plane];
+    for (let r = y, i = 0; r < y + height; r++) {
       const row = (r - patch.rect.y / p.stepY) * stride - patch.rect.x / p.stepX;
-      for (let c = x; c < x + width; c++) {
-        const a = meanAlpha(alpha, place, c * p.stepX - place.x, r * p.stepY - place.y, p.stepX, p.stepY);
+      for (let c = x; c < x + width; c++, i++) {
+        const a = sums[i] / full;
         if (a <= faint || a === 1) continue;
         out[row + c] = (samples[row + c] - views[plane][r * p.width + c] * (1 - a)) / a;
       }
@@ -156,13 +159,4 @@ function beside(
     }
     return sum / n;
   };
-}
-
-/** Mean matte (0..1) of the luma px under a sample; (x, y) in px of the matte's part. */
-export function meanAlpha(alpha: Uint8Array, place: Rect, x: number, y: number, stepX: number, stepY: number): number {
-  let sum = 0;
-  for (let b = y; b < Math.min(y + stepY, place.height); b++) {
-    for (let a = x; a < Math.min(x + stepX, place.width); a++) sum += alpha[b * place.width + a];
-  }
-  return sum / (255 * stepX * stepY);
 }

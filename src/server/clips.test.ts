@@ -2,6 +2,8 @@ import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import type { ClipView } from '../contract/clips.ts';
+import type { DemoState } from '../contract/demo.ts';
+import { tellDemo } from './services/demo.ts';
 import { Harness, sleep, TUS } from './testing/harness.ts';
 
 const house = new Harness(7573);
@@ -48,6 +50,21 @@ describe('a clip', () => {
     expect((await call('POST', '/restore')).status).toBe(200);
     expect((await call('POST', '/restore')).status).toBe(404);
     expect((await call('GET')).status).toBe(200);
+  });
+});
+
+describe('the demo footage', () => {
+  const asked = async () => (await house.call<DemoState>('GET', '/demo')).body.coming;
+
+  it('is told of while it is made, and only then', async () => {
+    expect(await asked()).toBeNull();
+    tellDemo(at('data'), { name: 'mill-door', done: 0.25, after: 2 });
+    expect(await asked()).toEqual({ name: 'mill-door', done: 0.25, after: 2 });
+    tellDemo(at('data'));
+    expect(await asked()).toBeNull();
+    tellDemo(at('data'));
+    writeFileSync(at('data/demo/coming.json'), '{"name": "mill');
+    expect(await asked()).toBeNull();
   });
 });
 

@@ -262,6 +262,7 @@ describe('the schema', () => {
         '009-completed-edits',
         '010-trims',
         '011-plates',
+        '012-outline-mattes',
       ],
       again: [],
       clips: [{ name: 'kept.mp4' }],

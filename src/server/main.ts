@@ -6,6 +6,7 @@ import { Files } from './files.ts';
 import { createApp } from './http/app.ts';
 import { uploadServer } from './http/uploads.ts';
 import { clipRoutes } from './http/clipRoutes.ts';
+import { demoRoutes } from './http/demoRoutes.ts';
 import { shotRoutes } from './http/shotRoutes.ts';
 import { exportRoutes, revealRoutes, takeRoutes } from './http/takeRoutes.ts';
 import { matteRoutes } from './http/matteRoutes.ts';
@@ -54,6 +55,7 @@ const plates = new PlateService(files, { tell, queue: put.plate });
 const tracks = new TrackService(files, { tell, queue: put.follow });
 const endpoints = [
   ...clipRoutes(clips, pictures),
+  ...demoRoutes(config.data),
   ...shotRoutes(new ShotService(database, tell)),
   ...takeRoutes(new TakeService(database, { tell, queue: put.take, queuePreview: put.preview }), pictures),
   ...revealRoutes(new RevealService(files, put.reveal)),

@@ -3,6 +3,7 @@ import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { SETTINGS_DEFAULTS, type ShapeNode } from '../contract/document.ts';
 import type { ErrorBody } from '../contract/errors.ts';
+import { RECT_HEADER, type MatteView } from '../contract/mattes.ts';
 import type { PointedOutline } from '../contract/outlines.ts';
 import type { ShotState, ShotView } from '../contract/shots.ts';
 import type { FollowView } from '../contract/tracks.ts';
@@ -200,5 +201,69 @@ describe('an outline', () => {
       return list.find((f) => f.targetId === shapeId)?.state === 'done' || undefined;
     }, 'the next worker');
     expect(Object.keys((await shapeOf(shot, shapeId)).keys).length).toBe(FRAMES);
+  });
+});
+
+describe('an outline that is softened', () => {
+  /** Asks for it, and waits for the edit. @returns The matte that then is a variant of the shape. */
+  async function softened(of: ShotView, shapeId: string): Promise<[string, ShapeNode]> {
+    const answer = await house.call<MatteView>('POST', `/shots/${of.id}/shapes/${shapeId}/soften`, { reach: 10 });
+    expect(answer.status).toBe(202);
+    const { id } = answer.body;
+    const node = await house.until(async () => {
+      const { removals } = (await stateOf(of)).document;
+      return Object.values(removals).find((r) => id in r.shapes)?.shapes[id];
+    }, 'the matte');
+    return [id, node];
+  }
+  /** Left, top, right and bottom of what is at least half of it in a frame of a matte, and how many px are neither all nor nothing. */
+  async function pictureOf(id: string, frame: number): Promise<{ box: number[]; partly: number }> {
+    const answer = await fetch(`${house.host}/api/mattes/${id}/frames/${frame}`);
+    const [x, y, width] = answer.headers.get(RECT_HEADER)!.split(',').map(Number);
+    const values = [...new Uint8Array(await answer.arrayBuffer())];
+    const inside = values.flatMap((v, i) => (v >= 128 ? [x + (i % width), y + Math.floor(i / width)] : []));
+    return { box: boxOf(inside), partly: values.filter((v) => v > 20 && v < 235).length };
+  }
+
+  it('becomes a matte with the edge that the picture shows, which counts in its place; one undo takes that back', async () => {
+    const { shapeId } = await pointed(shot, [4, 12]);
+    const [id, node] = await softened(shot, shapeId);
+    expect(node).toMatchObject({ kind: 'matte', operation: 'add', matte: { file: id, count: 9, start: 4, pace: 1 } });
+    expect(node.variant!.off).toBe(false);
+    expect((await shapeOf(shot, shapeId)).variant).toEqual({ of: node.variant!.of, off: true });
+    for (const frame of [0, 4, 8]) {
+      const { box, partly } = await pictureOf(id, frame);
+      blockAt(4 + frame).forEach((v, i) => expect(Math.abs(box[i] - v)).toBeLessThan(2));
+      // The block is 200 px around, and blurred over two or three.
+      expect(partly).toBeGreaterThan(100);
+    }
+    await house.call('POST', `/shots/${shot.id}/undo`);
+    expect((await shapeOf(shot, shapeId)).variant).toBeUndefined();
+  });
+
+  it('lies on the picture as shown where a clip is shown turned', async () => {
+    const turned = await newShot('upright.mp4');
+    const { rotation } = (await house.settled('upright.mp4')).info!;
+    const [x0, y0, x1, y1] = blockAt(10);
+    const box = rotation === 90 ? [179 - y1, x0, 179 - y0, x1] : [y0, 319 - x1, y1, 319 - x0];
+    const { shapeId, path } = await pointed(turned, [10]);
+    const [a, b, c, d] = box;
+    const points = sharpPoints([a, b, c, b, c, d, a, d]);
+    await edit(turned, [{ op: 'replace', path: `${path}/keys/10`, value: { ease: 'linear', points } }]);
+    const [id] = await softened(turned, shapeId);
+    const found = await pictureOf(id, 0);
+    box.forEach((v, i) => expect(Math.abs(found.box[i] - v)).toBeLessThan(2));
+  });
+
+  it('is refused where there is none, with a code', async () => {
+    const { shapeId } = await pointed(shot, [20]);
+    const [id] = await softened(shot, shapeId);
+    const ask = async (shape: string, body: object): Promise<[number, string]> => {
+      const answer = await house.call<ErrorBody>('POST', `/shots/${shot.id}/shapes/${shape}/soften`, body);
+      return [answer.status, answer.body.code];
+    };
+    expect(await ask(id, { reach: 10 })).toEqual([409, 'no_outline']);
+    expect(await ask(randomUUID(), { reach: 10 })).toEqual([404, 'not_found']);
+    expect(await ask(shapeId, { reach: 1000 })).toEqual([400, 'bad_request']);
   });
 });

@@ -6,7 +6,7 @@ import { deserialize } from 'node:v8';
 import { marksOf, toRemoval, type RemovalNode } from '../contract/document.ts';
 import type { ErrorBody } from '../contract/errors.ts';
 import type { ShotState, ShotView } from '../contract/shots.ts';
-import type { RevealView, TakeView } from '../contract/takes.ts';
+import type { RevealTotal, RevealView, TakeView } from '../contract/takes.ts';
 import type { Patch } from '../core/fill/finish.ts';
 import type { SourceKind } from '../core/fill/settings.ts';
 import { drawMatte } from '../core/shapes/matte.ts';
@@ -235,6 +235,27 @@ describe('a reveal', () => {
     }, 'the reveal');
     expect(end).toMatchObject({ state: 'ready', progress: 1 });
     expect(end.data!.total.hole).toBeGreaterThan(0);
+  }, 60_000);
+
+  it('follows the removal’s own sources: without other frames nothing is seen, a donor shows what is in view', async () => {
+    const id = randomUUID();
+    const shot = await newShot({ [id]: walker() });
+    const totalWith = async (settings: object): Promise<RevealTotal> => {
+      const { revision } = (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body;
+      await change(shot, revision, { [id]: { ...walker(), settings: { ...walker().settings, ...settings } } });
+      const ready = await house.until(async () => {
+        const { body } = await house.call<RevealView>('GET', `/shots/${shot.id}/reveals/${id}`);
+        return body.state === 'working' ? undefined : body;
+      }, 'the reveal');
+      return ready.data!.total;
+    };
+    const none = await totalWith({ sources: ['texture'] });
+    expect([none.seen, none.thin, none.unseen]).toEqual([0, 0, none.hole]);
+    const donor = await totalWith({ sources: ['donor', 'texture'], donor: { frame: 0, dx: 0, dy: -1 } });
+    expect(donor.seen).toBeLessThan(donor.hole);
+    const aside = await totalWith({ sources: ['donor', 'texture'], donor: { frame: 0, dx: 70, dy: 0 } });
+    expect(aside.seen).toBeGreaterThan(donor.seen);
+    expect(aside.hole).toBe(none.hole);
   }, 60_000);
 });
 

@@ -1,10 +1,12 @@
-import { expect, it } from '@jest/globals';
+import { describe, expect, it } from '@jest/globals';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { identity3 } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { Pyramids } from '../motion/pyramids.ts';
 import { DepthMotion } from './depthMotion.ts';
+import type { StretchDepth } from './depthPlaces.ts';
+import { DepthFinder } from './findDepth.ts';
 import type { TiledRegion } from './tiledRegion.ts';
 import { CAMERA_PLANE } from './frameMap.ts';
 
@@ -58,15 +60,21 @@ const region: TiledRegion = {
   }),
 };
 
-async function refined(shift: number): Promise<{ motion: DepthMotion; found: number }> {
+async function finderOf(shift: number): Promise<DepthFinder> {
   const kernels = await loadKernels(64 << 20);
-  const motion = new DepthMotion(kernels, still, new Pyramids(kernels, footage(shift), 5), blocked, 1);
-  return { motion, found: motion.refine(region, [0, 1, 3, 4]) };
+  return new DepthFinder(kernels, still, new Pyramids(kernels, footage(shift), 5), blocked, 1);
+}
+
+async function found(shift: number): Promise<{ motion: DepthMotion; depth: StretchDepth | undefined }> {
+  const depth = (await finderOf(shift)).find(region, [0, 1, 3, 4]);
+  const motion = new DepthMotion(still, depth ? [depth] : []);
+  motion.lay(region);
+  return { motion, depth };
 }
 
 it('finds two surfaces at different depths and lays each behind its own part of the hole', async () => {
-  const { motion, found } = await refined(2);
-  expect(found).toBeGreaterThanOrEqual(2);
+  const { motion, depth } = await found(2);
+  expect(depth!.surfaces.length).toBeGreaterThanOrEqual(2);
   const tiles = motion.surfaces(2)!;
   const moves = (x: number, y: number): number => {
     const points = Float64Array.of(x, y);
@@ -81,7 +89,7 @@ it('finds two surfaces at different depths and lays each behind its own part of 
 });
 
 it('knows how a source it did not measure depths with sees them, and maps a frame on itself untouched', async () => {
-  const { motion } = await refined(2);
+  const { motion } = await found(2);
   const wall = motion.surfaces(2)![9 * COLS + 16];
   expect(motion.knows(2, 1, wall)).toBe(true);
   const points = Float64Array.of(262, 150);
@@ -92,20 +100,21 @@ it('knows how a source it did not measure depths with sees them, and maps a fram
 });
 
 it('leaves the camera’s motion alone where everything lies on its plane', async () => {
-  const { motion, found } = await refined(0);
-  expect(found).toBe(0);
+  const { motion, depth } = await found(0);
+  expect(depth).toBeUndefined();
   expect(motion.surfaces(2)).toBeUndefined();
 });
 
 it('shares the depths of the middle frame with the others of its stretch', async () => {
-  const kernels = await loadKernels(64 << 20);
-  const motion = new DepthMotion(kernels, still, new Pyramids(kernels, footage(2), 5), blocked, 1);
   const work = [1, 2, 3].map((frame) => ({
     region: { ...region, frame },
     sources: [0, 1, 2, 3, 4].filter((s) => s !== frame),
   }));
-  expect(motion.refineStretch(work)).toBeGreaterThanOrEqual(2);
+  const depth = (await finderOf(2)).findStretch(work, 2);
+  expect(depth!.surfaces.length).toBeGreaterThanOrEqual(2);
+  const motion = new DepthMotion(still, [depth!]);
   for (const frame of [1, 3]) {
+    motion.lay({ ...region, frame });
     const tiles = motion.surfaces(frame)!;
     const moves = (x: number, y: number, to: number): number => {
       const points = Float64Array.of(x, y);
@@ -118,4 +127,63 @@ it('shares the depths of the middle frame with the others of its stretch', async
     }
     expect(motion.knows(frame, 4, tiles[9 * COLS + 16])).toBe(true);
   }
+});
+
+describe('between the keys of two stretches', () => {
+  /** One tile, on a surface that frame t sees `depth`·(t − key) px to the right of where the key does. */
+  const stretch = (key: number, depth: number, known = [0, 1, 2, 3, 4, 8, 9]): StretchDepth => ({
+    frame: key,
+    rect: { x: 0, y: 0, width: 480, height: 320 },
+    cols: 30,
+    rows: 20,
+    tiles: new Uint8Array(600).fill(1),
+    surfaces: [
+      {
+        around: { hole: { x: 0, y: 0, width: 480, height: 320 }, cx: 240, cy: 160, scale: 240 },
+        surface: Float64Array.of(depth / HALF, 0, 0),
+      },
+    ],
+    epipoles: new Map(known.filter((t) => t !== key).map((t) => [t, Float64Array.of(t - key, 0, 0)])),
+  });
+  const HALF = 240;
+  const tile: TiledRegion = {
+    frame: 1,
+    rect: { x: 160, y: 160, width: 16, height: 16 },
+    cols: 1,
+    rows: 1,
+    active: Uint8Array.of(2),
+  };
+  const placeIn = (depths: StretchDepth[], frame: number, to: number): number => {
+    const motion = new DepthMotion(still, depths);
+    motion.lay({ ...tile, frame });
+    const points = Float64Array.of(168, 168);
+    motion.map(frame, to, points, motion.surfaces(frame)![0]);
+    return points[0] - 168;
+  };
+
+  it('a place is a mean of what both say, the nearer key counting more', () => {
+    const both = [stretch(0, 1), stretch(4, 1.2)];
+    expect(placeIn(both, 0, 9)).toBeCloseTo(9, 3);
+    expect(placeIn(both, 1, 9)).toBeCloseTo(8 * (0.75 + 0.25 * 1.2), 3);
+    expect(placeIn(both, 3, 9)).toBeCloseTo(6 * (0.25 + 0.75 * 1.2), 3);
+    expect(placeIn(both, 4, 9)).toBeCloseTo(6, 3);
+  });
+
+  it('two that mean different surfaces are not mixed: the nearer key is believed', () => {
+    const both = [stretch(0, 1), stretch(4, 3)];
+    expect(placeIn(both, 1, 9)).toBeCloseTo(8, 3);
+    expect(placeIn(both, 3, 9)).toBeCloseTo(18, 3);
+  });
+
+  it('a frame that only one of them knows is left to that one', () => {
+    const both = [stretch(0, 1), stretch(4, 1.2, [0, 1, 2, 3])];
+    expect(placeIn(both, 1, 9)).toBeCloseTo(8, 3);
+    expect(placeIn(both, 1, 2)).toBeCloseTo(0.75 + 0.25 * 1.2, 3);
+  });
+
+  it('where neither reaches, the camera’s plane is all there is', () => {
+    const motion = new DepthMotion(still, [stretch(0, 1, [0, 1])]);
+    motion.lay({ ...tile, frame: 3 });
+    expect(motion.surfaces(3)).toBeUndefined();
+  });
 });

@@ -3,7 +3,7 @@ import { jacobian } from '../geometry/homography.ts';
 import { grow, intersect, snap, type Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { findCorners } from '../motion/features.ts';
-import { ITERATIONS, ROUGH_ITERATIONS, type BlockedAt } from '../motion/links.ts';
+import { ITERATIONS, type BlockedAt } from '../motion/links.ts';
 import type { Level, Pyramids } from '../motion/pyramids.ts';
 
 /** Side of the cells with one corner each, analysis px. */
@@ -111,8 +111,7 @@ export class CornerFollower {
         };
         rescale(1 / by);
         const { at: tpl, width, height } = a[level];
-        const steps = level === 0 ? ITERATIONS : ROUGH_ITERATIONS;
-        this.kernels.run.trackPoints(tpl, b[level].at, width, height, at, n, steps, work);
+        this.kernels.run.trackPoints(tpl, b[level].at, width, height, at, n, ITERATIONS, work);
         rescale(by);
       }
       points.set(view);

@@ -5,11 +5,15 @@ import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
 import { eachRun, HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
-import { cellDifferences, fieldOf, plusField } from './smoothField.ts';
+import { cellDifferences, fieldOf, plusField, type CellSums } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
+import { bytesOf } from '../image/mapped.ts';
 
 /** Support up to which a gathered pixel counts as unseen. */
 export const UNSEEN_SUPPORT = 0.02;
+
+/** How far around what is open there is something to do, tiles. */
+const REACH = 2;
 
 /** A plate has next to no grain of its own: it counts as a mean of so many frames. */
 const PLATE_SUPPORT = 100;
@@ -40,6 +44,11 @@ interface Layer {
   covers: Uint8Array;
 }
 
+/** A layer that is of use in some tiles only: the region without its other tiles. */
+interface Piece extends Layer {
+  part: Region;
+}
+
 /** Completed pieces for what is unseen, in the order of their use, and a plate that a person has chosen. */
 export interface Plates {
   texture: readonly Plate[];
@@ -66,9 +75,11 @@ export class Completer {
     };
     const open = this.openPixels(known);
     for (const kind of [...this.order, 'colours'] as const) {
-      if (!this.anyLeft(region, open)) break;
+      const left = openTiles(region, open);
+      if (!left.includes(1)) break;
       // What is joined is joined to the frame itself too.
-      if (kind !== 'frames') this.take(out, region, open, { planes: known.own, covers: region.known }, 0);
+      const near = partOf(region, tilesNear(region, left, REACH));
+      if (kind !== 'frames') this.take(out, near, open, { planes: known.own, covers: region.known }, 0);
       this.useSource(kind, known, out, open);
     }
     return out;
@@ -107,27 +118,27 @@ export class Completer {
 
   private useTexture(known: Known, out: Completed, open: Uint8Array): void {
     for (const plate of this.plates.texture) {
-      const layer = this.layerOf(plate, known, open);
-      if (layer) this.join(out, known.region, open, layer, 1, 0);
+      const piece = this.pieceOf(plate, known, open);
+      if (piece) this.join(out, piece.part, open, piece, 1, 0);
     }
   }
 
   private usePlate(plate: Plate, known: Known, out: Completed, open: Uint8Array): void {
-    const layer = this.layerOf(plate, known, open);
-    if (layer) this.join(out, known.region, open, layer, this.light, PLATE_SUPPORT);
+    const piece = this.pieceOf(plate, known, open);
+    if (piece) this.join(out, piece.part, open, piece, this.light, PLATE_SUPPORT);
   }
 
   /** A plate as a region sees it, where something is open; undefined if that is nowhere, or in another scene. */
-  private layerOf(plate: Plate, { region, transfer }: Known, open: Uint8Array): Layer | undefined {
-    if (!this.motion.sameScene(plate.frame, region.frame) || !this.anyLeft(region, open)) return undefined;
-    const openTiles = tilesWith(region, open);
+  private pieceOf(plate: Plate, { region, transfer }: Known, open: Uint8Array): Piece | undefined {
+    const left = openTiles(region, open);
+    if (!this.motion.sameScene(plate.frame, region.frame) || !left.includes(1)) return undefined;
     // The transfer reaches into the tiles around those that are used.
-    const wanted = tilesNear(region, openTiles, 2);
+    const wanted = tilesNear(region, left, REACH);
     // Beyond the active tiles neither the transfer nor what is known has values.
-    const used = tilesNear(region, openTiles, 1).map((near, tile) => near & Math.min(1, region.active[tile]));
+    const used = tilesNear(region, left, REACH - 1).map((near, tile) => near & Math.min(1, region.active[tile]));
     const { planes, covers } = samplePlate(this.kernels, plate, region, { wanted, used }, this.motion, this.format);
     planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
-    return { planes, covers };
+    return { planes, covers, part: partOf(region, used) };
   }
 
   /** Where nothing at all is known: a smooth continuation of the surroundings. */
@@ -169,9 +180,9 @@ export class Completer {
     const unit = 2 ** (this.format.depth - 8);
     const strange = differences.map((d) => strangeCells(offsetGrid(region), d, unit));
     const joined = planes.map((samples, plane) => {
-      const { sum, weight } = differences[plane];
-      for (let i = 0; i < sum.length; i++) if (strange.some((cells) => cells[i] === 1)) sum[i] = weight[i] = 0;
-      const field = fieldOf(region, differences[plane]).map((v) => v * strength);
+      for (const cells of strange) leaveOut(differences[plane], cells);
+      const field = fieldOf(region, differences[plane]);
+      if (strength !== 1) for (let i = 0; i < field.length; i++) field[i] *= strength;
       return plusField(this.kernels, samples, region, this.format, plane, field);
     });
     this.take(out, region, open, { planes: joined, covers }, support);
@@ -202,35 +213,38 @@ export class Completer {
     }
   }
 
-  /** Whether pixels to be removed are still open. */
-  private anyLeft(region: Region, open: Uint8Array): boolean {
-    let any = false;
-    this.eachLumaRun(region, HOLE_TILE, (from, to) => {
-      for (let i = from; i < to && !any; i++) any = open[i] === 1 && region.alpha[i] > 0;
-    });
-    return any;
-  }
-
   /** Calls `use` with the first luma px and the one after the last of every run of tiles of at least a kind. */
   private eachLumaRun(region: Region, kind: number, use: (from: number, to: number) => void): void {
     eachRun(spansOf(region, this.format, 0, kind), region.rect.width, use);
   }
 }
 
-const coverage = (support: Float32Array): Uint8Array => Uint8Array.from(support, (s) => (s > UNSEEN_SUPPORT ? 1 : 0));
+const coverage = (support: Float32Array): Uint8Array => bytesOf(support, (s) => (s > UNSEEN_SUPPORT ? 1 : 0));
 
-/** 1 for the tiles that hold a px of a mask. */
-function tilesWith({ rect, cols, rows }: Region, mask: Uint8Array): Uint8Array {
-  const out = new Uint8Array(cols * rows);
+/** Forgets what was summed in some cells. */
+function leaveOut({ sum, weight }: CellSums, cells: Uint8Array): void {
+  for (let i = 0; i < cells.length; i++) if (cells[i] === 1) sum[i] = weight[i] = 0;
+}
+
+/** 1 for the tiles in which px that are to be removed are still open. */
+function openTiles({ rect, cols, active, alpha }: Region, open: Uint8Array): Uint8Array {
+  const out = new Uint8Array(active.length);
   for (let tile = 0; tile < out.length; tile++) {
+    if (active[tile] !== HOLE_TILE) continue;
     const first = Math.floor(tile / cols) * TILE * rect.width + (tile % cols) * TILE;
     for (let y = 0; y < TILE && out[tile] === 0; y++) {
       const at = first + y * rect.width;
-      for (let i = at; i < at + TILE; i++) out[tile] |= mask[i];
+      for (let i = at; i < at + TILE; i++) if (open[i] === 1 && alpha[i] > 0) out[tile] = 1;
     }
   }
   return out;
 }
+
+/** A region without the tiles that are not in a set. */
+const partOf = (region: Region, tiles: Uint8Array): Region => ({
+  ...region,
+  active: region.active.map((a, tile) => a * tiles[tile]),
+});
 
 /** Some tiles and those up to `reach` tiles away. */
 function tilesNear({ cols, rows }: Region, tiles: Uint8Array, reach: number): Uint8Array {

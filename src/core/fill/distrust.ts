@@ -5,6 +5,7 @@ import { CELL, offsetGrid } from './measure.ts';
 import type { Region } from './region.ts';
 import { activeCells } from './smoothField.ts';
 import { ENOUGH, TELLING } from './sourceAgreement.ts';
+import { bytesOf } from '../image/mapped.ts';
 
 /** Share of agreeing weight that grain alone leaves. */
 const USUAL = 0.8;
@@ -45,7 +46,7 @@ function contradictedCells(gathered: Gathered, usual: number): number[] {
   const untold = new Uint8Array(hole.length);
   for (const i of activeCells(region)) untold[i] = Number.isNaN(hole[i]) && holds(region, i, cols) ? 1 : 0;
   const smooth = smoothed(hole, cols, rows);
-  const low = Uint8Array.from(smooth, (v) => (v < LOW * usual ? 1 : 0));
+  const low = bytesOf(smooth, (v) => (v < LOW * usual ? 1 : 0));
   return components(low, cols, rows).flatMap((group) => {
     const mean = group.reduce((sum, i) => sum + smooth[i], 0) / group.length;
     if (mean > CONTRADICTED * usual || group.length < 2) return [];

@@ -1,23 +1,19 @@
 import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
-import { BLOCK_FLOATS, grainModel, GRAIN_SIDE, measureGrain, sigmaAt, stillness } from './grain.ts';
-import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
-import { compareGrain } from './likeness.ts';
 import { fitLight } from './light.ts';
-import type { RimResidual } from './measure.ts';
 import { membrane } from './membrane.ts';
 import { onionFill, patchFill } from './patchFill.ts';
 import { fitTransfer, identityTransfer } from './transfer.ts';
+import { gaussFrom, randomFrom } from '../testing/random.ts';
 
 let kernels: Kernels;
 beforeAll(async () => {
   kernels = await loadKernels(64 << 20);
 });
 
-let state = 1;
-const random = (): number => (state = (state * 16807) % 2147483647) / 2147483647 - 0.5;
-const gauss = (): number => (random() + random() + random() + random()) * Math.sqrt(3);
+const random = randomFrom(1);
+const gauss = gaussFrom(2);
 
 describe('light', () => {
   it('finds gain and offset although a tenth of the pairs is another thing', () => {
@@ -97,79 +93,6 @@ describe('transfer', () => {
 
   it('changes nothing where the rim is too small to tell', () => {
     expect(fitTransfer(kernels, sharp, sharp, new Uint8Array(w * h), w, h, 1)).toEqual(identityTransfer());
-  });
-});
-
-describe('grain', () => {
-  it('measures level and correlation, and the kernel brings both back', () => {
-    const [w, h] = [240, 240];
-    const white = Float32Array.from({ length: w * h }, gauss);
-    // Each sample mixed with its left neighbour: variance 1, correlation 0.48 at lag 1.
-    const residual = white.map((v, i) => 3 * (0.8 * v + 0.6 * (white[i - 1] ?? 0)));
-    const flat = new Float32Array(w * h).fill(100);
-    const blocks: Float32Array[] = [];
-    for (let k = 0; k < 6; k++)
-      blocks.push(
-        measureGrain(
-          residual.map((_, i) => residual[(i + k * 977) % residual.length]),
-          flat,
-          () => 0.4,
-          new Uint8Array(w * h).fill(1),
-          w,
-          h,
-        ),
-      );
-    expect(blocks[0].length % BLOCK_FLOATS).toBe(0);
-    const model = grainModel(blocks)!;
-    expect(sigmaAt(model, 0.4)).toBeCloseTo(3, 0);
-    let [energy, lag] = [0, 0];
-    for (let y = 0; y < GRAIN_SIDE; y++) {
-      for (let x = 0; x < GRAIN_SIDE; x++) {
-        energy += model.kernel[y * GRAIN_SIDE + x] ** 2;
-        if (x > 0) lag += model.kernel[y * GRAIN_SIDE + x] * model.kernel[y * GRAIN_SIDE + x - 1];
-      }
-    }
-    // A little of the variance is slower than grain and is left out.
-    expect(energy).toBeGreaterThan(0.75);
-    expect(energy).toBeLessThan(1);
-    expect(lag / energy).toBeGreaterThan(0.15);
-    expect(lag / energy).toBeLessThan(0.6);
-  });
-
-  it('has no opinion without blocks', () => {
-    expect(grainModel([])).toBeUndefined();
-  });
-});
-
-describe('stillness', () => {
-  const region = (frame: number): RimResidual['region'] => ({
-    frame,
-    rect: { x: 0, y: 0, width: 96, height: 64 },
-    cols: 6,
-    rows: 4,
-    active: new Uint8Array(24),
-    alpha: new Uint8Array(0),
-    known: new Uint8Array(0),
-  });
-  const residual = (frame: number, values: Float32Array): RimResidual => ({
-    region: region(frame),
-    values,
-    rim: new Uint8Array(values.length).fill(1),
-  });
-  const motion = new CameraMotion(solveCamera(96, 64, 2, [], 1));
-  const noise = (): Float32Array => Float32Array.from({ length: 96 * 64 }, gauss);
-
-  it('is the share of grain that two frames have in common, whatever slow light lies over it', () => {
-    const [kept, a, b] = [noise(), noise(), noise()];
-    const frame = (own: Float32Array, light: number): Float32Array =>
-      kept.map((v, i) => Math.sqrt(0.7) * v + Math.sqrt(0.3) * own[i] + light * Math.sin((i % 96) / 40));
-    const likeness = compareGrain(residual(1, frame(b, 9)), residual(0, frame(a, -4)), motion);
-    expect(stillness([likeness])).toBeCloseTo(0.7, 1);
-  });
-
-  it('is nothing for unlike frames and without a measurement', () => {
-    expect(stillness([compareGrain(residual(1, noise()), residual(0, noise()), motion)])).toBeLessThan(0.1);
-    expect(stillness([])).toBe(0);
   });
 });
 

@@ -1,10 +1,11 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { maxSample, type FrameFormat, type Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import { GRAIN_SIDE, sigmaAt, type GrainModel } from './grain.ts';
+import { sigmaAt, type GrainModel } from './grain.ts';
+import type { GrainField } from './grainField.ts';
 import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
 import { applyTransfer, CELL, offsetGrid, type RimMeasure } from './measure.ts';
-import { eachRun, HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { eachRun, HOLE_TILE, planeSize, spansOf, type Region } from './region.ts';
 import { activeCells, fieldOf, plusField } from './smoothField.ts';
 
 /** Neighbouring frames over which the border's offsets are smoothed: weights at distance 0, 1, 2. */
@@ -39,10 +40,9 @@ export class Finisher {
     private readonly format: FrameFormat,
     /** Completes what is left open. */
     private readonly completer: Completer,
-    /** Per plane; undefined = no grain is added. And how much of it stays from frame to frame. */
-    private readonly grain: { models: readonly (GrainModel | undefined)[]; stillness: number },
+    /** Per plane; undefined = no grain is added. */
+    private readonly grain: { models: readonly (GrainModel | undefined)[]; field: GrainField },
     private readonly light: number,
-    private readonly seed: number,
   ) {}
 
   /** @param neighbours - Offsets of this frame and of those up to two frames away. */
@@ -122,7 +122,7 @@ export class Finisher {
     const { region, support } = input;
     const { stepX, stepY } = this.format.planes[plane];
     const { width } = planeSize(region, this.format, plane);
-    const noise = this.grainField(model, region, plane);
+    const noise = this.grain.field.make(model, region, plane);
     const full = maxSample(this.format);
     const spans = spansOf(region, this.format, plane, HOLE_TILE);
     for (let k = 0; k < spans.length; k += 3) {
@@ -139,67 +139,22 @@ export class Finisher {
     }
   }
 
-  /** Correlated noise of variance 1 on the tiles of the hole; it depends on the place in the frame alone. */
-  private grainField(model: GrainModel, region: Region, plane: number): Float32Array {
-    const { kernels } = this;
-    const { stepX, stepY } = this.format.planes[plane];
-    const { width: w, height: h } = planeSize(region, this.format, plane);
-    const tiles = [region.cols, TILE / stepX, TILE / stepY] as const;
-    return kernels.scoped(() => {
-      const [x, y] = [region.rect.x / stepX, region.rect.y / stepY];
-      // The rim's noise is needed too: correlation reaches across the hole's tiles.
-      const active = kernels.put(region.active);
-      const white = kernels.alloc(w * h * 4);
-      kernels.run.whiteNoise(white, w, h, x, y, seedOf(this.seed, region.frame + 1, plane), active, ...tiles);
-      const still = Math.sqrt(this.grain.stillness);
-      if (still > 0) {
-        // The part that stays lies still in the scene, not on the lens.
-        const moved = this.shiftToScene(region);
-        const kept = kernels.alloc(w * h * 4);
-        const [sx, sy] = [x + Math.round(moved.x / stepX), y + Math.round(moved.y / stepY)];
-        kernels.run.whiteNoise(kept, w, h, sx, sy, seedOf(this.seed, 0, plane), active, ...tiles);
-        const fresh = Math.sqrt(1 - this.grain.stillness);
-        const spans = spansOf(region, this.format, plane, RIM_TILE);
-        const [a, b] = [kernels.f32(white, w * h), kernels.f32(kept, w * h)];
-        eachRun(spans, w, (from, to) => {
-          for (let i = from; i < to; i++) a[i] = fresh * a[i] + still * b[i];
-        });
-      }
-      const out = kernels.alloc(w * h * 4);
-      const taps = kernels.put(model.kernel);
-      const hole = kernels.put(region.active.map((a) => (a === HOLE_TILE ? 1 : 0)));
-      kernels.run.correlateTiles(white, w, h, taps, GRAIN_SIDE, out, hole, ...tiles);
-      return kernels.f32(out, w * h).slice();
-    });
-  }
-
-  /** How far the middle of a region has moved in the frame in the middle of the shot, px. */
-  private shiftToScene({ frame, rect }: Region): { x: number; y: number } {
-    const [x, y] = [rect.x + rect.width / 2, rect.y + rect.height / 2];
-    const place = Float64Array.of(x, y);
-    this.motion.map(frame, this.motion.data.count >> 1, place);
-    return { x: place[0] - x, y: place[1] - y };
-  }
-
   /** Lays the fill over the frame's own samples by the matte, and rounds once. */
   private compose(input: Pick<FinishInput, 'region' | 'own' | 'support'>, layers: Float32Array[]): Patch {
     const { region, own, support } = input;
     const full = maxSample(this.format);
+    const { alpha, rect } = region;
+    const { width: w, height: h } = this.format;
+    const matte = { alpha, width: rect.width, lastX: w - 1 - rect.x, lastY: h - 1 - rect.y };
     const planes = layers.map((samples, plane) => {
-      const out = new Uint16Array(own[plane]);
+      const mixed = own[plane].slice();
       const { stepX, stepY } = this.format.planes[plane];
       const { width } = planeSize(region, this.format, plane);
       const spans = spansOf(region, this.format, plane, HOLE_TILE);
       for (let k = 0; k < spans.length; k += 3) {
-        const first = spans[k] * width;
-        for (let x = spans[k + 1]; x < spans[k + 2]; x++) {
-          const a = meanAlpha(region, x * stepX, spans[k] * stepY, stepX, stepY);
-          if (a === 0) continue;
-          const before = own[plane][first + x];
-          out[first + x] = Math.min(full, Math.max(0, Math.round(before + (samples[first + x] - before) * a)));
-        }
+        mixRow(mixed, samples, spans[k] * width, spans[k + 1], spans[k + 2], matte, spans[k] * stepY, stepX, stepY);
       }
-      return out;
+      return this.rounded(mixed, full);
     });
     let [hole, unseen] = [0, 0];
     const spans = spansOf(region, this.format, 0, HOLE_TILE);
@@ -212,15 +167,63 @@ export class Finisher {
     });
     return { frame: region.frame, rect: region.rect, planes, hole, unseen };
   }
+
+  private rounded(samples: Float32Array, most: number): Uint16Array {
+    const { kernels } = this;
+    return kernels.scoped(() => {
+      const out = kernels.alloc(samples.length * 2);
+      kernels.run.roundSamples(kernels.put(samples), samples.length, most, out);
+      return kernels.u16(out, samples.length).slice();
+    });
+  }
 }
 
-const seedOf = (seed: number, frame: number, plane: number): number =>
-  (Math.imul(seed, 0x9e3779b1) ^ Math.imul(frame, 0x85ebca6b) ^ (plane * 0x27d4eb2f)) >>> 0;
+/** A region's matte and the last px of it that lies in the frame. */
+interface EdgedMatte {
+  alpha: Uint8Array;
+  width: number;
+  lastX: number;
+  lastY: number;
+}
 
-/** Mean matte (0..1) of the luma px under a sample. */
-function meanAlpha({ alpha, rect }: Region, x: number, y: number, stepX: number, stepY: number): number {
-  if (stepX === 1 && stepY === 1) return alpha[y * rect.width + x] / 255;
+/** Mixes samples x0 .. x1-1 of a row of a plane into others by the matte. @param first - Where the row begins. @param y - Its luma row. */
+function mixRow(
+  into: Float32Array,
+  samples: Float32Array,
+  first: number,
+  x0: number,
+  x1: number,
+  matte: EdgedMatte,
+  y: number,
+  stepX: number,
+  stepY: number,
+): void {
+  const plain = stepX === 1 && stepY === 1;
+  const row = y * matte.width;
+  const whole = 255 * stepX * stepY;
+  for (let x = x0; x < x1; x++) {
+    const a = plain ? matte.alpha[row + x] : matteSum(matte, x * stepX, y, stepX, stepY);
+    if (a === 0) continue;
+    const i = first + x;
+    into[i] += ((samples[i] - into[i]) * a) / whole;
+  }
+}
+
+/**
+ * Matte under one sample of a plane: the sum over its stepX·stepY luma px from (x, y) on. Where an odd size ends in the
+ * middle of a sample, the frame's last px stands for those beyond it.
+ */
+function matteSum(
+  { alpha, width, lastX, lastY }: EdgedMatte,
+  x: number,
+  y: number,
+  stepX: number,
+  stepY: number,
+): number {
   let sum = 0;
-  for (let b = 0; b < stepY; b++) for (let a = 0; a < stepX; a++) sum += alpha[(y + b) * rect.width + x + a];
-  return sum / (255 * stepX * stepY);
+  for (let b = y; b < y + stepY; b++) {
+    const row = Math.min(b, lastY) * width;
+    for (let a = x; a < x + stepX; a++) sum += alpha[row + Math.min(a, lastX)];
+  }
+  return sum;
 }

@@ -17,9 +17,19 @@ export const GRAIN_SIDE = 2 * LAGS + 1;
 export interface GrainModel {
   /** Standard deviation at luma (i + ½)/LEVELS of full scale, sample units. */
   sigma: Float32Array;
-  /** Zero-phase kernel that gives white noise of variance 1 the grain's correlation, GRAIN_SIDE². */
-  kernel: Float32Array;
+  /**
+   * Kernels that give white noise of variance 1 the grain's correlation, GRAIN_SIDE² each, and shift it by parts of a
+   * sample: entry {@link kernelNumber}.
+   */
+  kernels: Float32Array[];
 }
+
+/** Shifts within a sample that kernels are made for, each way. */
+export const PHASES = 4;
+
+/** Number of the kernel that shifts by -2..1 quarters of a sample across and down. */
+export const kernelNumber = (across: number, down: number): number =>
+  (down + PHASES / 2) * PHASES + across + PHASES / 2;
 
 /**
  * Measures the difference between a frame and its noise-free estimate on blocks of the rim.
@@ -136,7 +146,7 @@ export function grainModel(blocks: readonly Float32Array[]): GrainModel | undefi
     energy += b[1];
     for (let k = 0; k < LAG_COUNT; k++) correlation[k] += b[3 + k];
   }
-  return { sigma, kernel: kernelOf(correlation.map((c) => c / Math.max(energy, 1e-9))) };
+  return { sigma, kernels: kernelsOf(correlation.map((c) => c / Math.max(energy, 1e-9))) };
 }
 
 function smoothest(blocks: Float32Array[]): Float32Array[] {
@@ -172,36 +182,48 @@ const N = 16;
 const SLOWEST_GRAIN = 0.11;
 
 /**
- * Root of the power spectrum of a correlation (Wiener-Khinchin), tapered, as a zero-phase kernel. What is slower than
- * grain is left out, and its energy with it: the kernel's energy is the share of the variance that is grain.
+ * Root of the power spectrum of a correlation (Wiener-Khinchin), tapered, as kernels of each shift. What is slower than
+ * grain is left out, and its energy with it: a kernel's energy is the share of the variance that is grain.
  */
-function kernelOf(correlation: Float64Array): Float32Array {
-  const power = new Float64Array(N * N);
-  let total = 0;
+function kernelsOf(correlation: Float64Array): Float32Array[] {
+  const root = new Float64Array(N * N);
+  let [total, kept] = [0, 0];
   for (let v = 0; v < N; v++) {
     for (let u = 0; u < N; u++) {
       const p = powerAt(correlation, u, v);
+      const fast = p * (1 - Math.exp(-(signed(u) ** 2 + signed(v) ** 2) / (N * SLOWEST_GRAIN) ** 2));
       total += p;
-      const f2 = (Math.min(u, N - u) ** 2 + Math.min(v, N - v) ** 2) / (N * N);
-      power[v * N + u] = p * (1 - Math.exp(-f2 / SLOWEST_GRAIN ** 2));
+      kept += fast;
+      root[v * N + u] = Math.sqrt(fast);
     }
   }
-  const kept = power.reduce((a, b) => a + b, 0) / Math.max(total, 1e-9);
+  const energy = kept / Math.max(total, 1e-9);
+  return Array.from({ length: PHASES * PHASES }, (_, k) => {
+    const shift = (index: number): number => (index - PHASES / 2) / PHASES;
+    return kernelOf(root, energy, shift(k % PHASES), shift(Math.floor(k / PHASES)));
+  });
+}
+
+/** Frequency of an entry of a spectrum, cycles per N samples. */
+const signed = (u: number): number => (u > N / 2 ? u - N : u);
+
+/** The kernel of a spectrum, shifted by parts of a sample (shift theorem), with a given energy. */
+function kernelOf(root: Float64Array, energy: number, shiftX: number, shiftY: number): Float32Array {
   const out = new Float32Array(GRAIN_SIDE * GRAIN_SIDE);
-  let energy = 0;
   for (let dy = -LAGS; dy <= LAGS; dy++) {
     for (let dx = -LAGS; dx <= LAGS; dx++) {
       let sum = 0;
       for (let v = 0; v < N; v++) {
         for (let u = 0; u < N; u++) {
-          sum += Math.sqrt(power[v * N + u]) * Math.cos((2 * Math.PI * (u * dx + v * dy)) / N);
+          const turns = (signed(u) * (dx - shiftX) + signed(v) * (dy - shiftY)) / N;
+          sum += root[v * N + u] * Math.cos(2 * Math.PI * turns);
         }
       }
       out[(dy + LAGS) * GRAIN_SIDE + dx + LAGS] = sum;
-      energy += sum * sum;
     }
   }
-  const scale = energy > 0 ? Math.sqrt(kept / energy) : 0;
+  const own = out.reduce((sum, v) => sum + v * v, 0);
+  const scale = own > 0 ? Math.sqrt(energy / own) : 0;
   return out.map((v) => v * scale);
 }
 

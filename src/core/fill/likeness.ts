@@ -21,10 +21,8 @@ export function compareGrain(one: RimResidual, other: RimResidual, motion: Camer
   const mapped = Float64Array.from(places);
   motion.map(one.region.frame, other.region.frame, mapped);
   values.forEach((a, k) => {
-    const x = Math.round(mapped[2 * k] - other.region.rect.x);
-    const y = Math.round(mapped[2 * k + 1] - other.region.rect.y);
-    if (!isRim(other, x, y)) return;
-    const b = fast(other, y * other.region.rect.width + x);
+    const b = between(other, mapped[2 * k] - other.region.rect.x, mapped[2 * k + 1] - other.region.rect.y);
+    if (b === undefined) return;
     out.both += a * b;
     out.first += a * a;
     out.second += b * b;
@@ -38,6 +36,17 @@ function isRim({ rim, region }: RimResidual, x: number, y: number): boolean {
   if (x < REACH || y < 0 || x >= width - REACH || y >= height) return false;
   const i = y * width + x;
   return (rim[i] & rim[i - REACH] & rim[i + REACH]) === 1;
+}
+
+/** Grain between pixels of the rim: what stays was moved by parts of a pixel too. */
+function between(residual: RimResidual, x: number, y: number): number | undefined {
+  const [c, r] = [Math.floor(x), Math.floor(y)];
+  for (const y1 of [r, r + 1]) if (!isRim(residual, c, y1) || !isRim(residual, c + 1, y1)) return undefined;
+  const i = r * residual.region.rect.width + c;
+  const below = i + residual.region.rect.width;
+  const [u, v] = [x - c, y - r];
+  const top = fast(residual, i) * (1 - u) + fast(residual, i + 1) * u;
+  return top * (1 - v) + (fast(residual, below) * (1 - u) + fast(residual, below + 1) * u) * v;
 }
 
 const fast = ({ values }: RimResidual, i: number): number => values[i] - (values[i - REACH] + values[i + REACH]) / 2;

@@ -5,6 +5,7 @@ import type { Gathered } from './gather.ts';
 import { patchFill, type Incomplete } from './patchFill.ts';
 import { eachRun, planeSize, spansOf, TILE, tileCorners, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
+import { wordsOf } from '../image/mapped.ts';
 
 /** A picture of the background at one frame, which moves with the camera's plane. Plain data. */
 export interface Plate {
@@ -134,7 +135,7 @@ function keepKnown(
   covers: Uint8Array,
 ): void {
   kernels.scoped(() => {
-    const full = Uint16Array.from(known, (k) => k * 255);
+    const full = wordsOf(known, (k) => k * 255);
     const local = corners.map((v, i) => v - (i % 2 === 0 ? rect.x : rect.y));
     const out = kernels.alloc(covers.length * 4);
     const picture = { at: kernels.put(full), width: rect.width, height: rect.height };

@@ -140,8 +140,26 @@ export function planeSize(region: Region, format: FrameFormat, plane: number): {
   return { width: region.rect.width / stepX, height: region.rect.height / stepY };
 }
 
+/** Runs that were asked for, by the active tiles; every step of a fill asks for the same few. */
+const knownSpans = new WeakMap<Uint8Array, Map<string, Int32Array>>();
+
 /** Runs of samples of a plane in tiles of at least a kind: triples of row, first column, column after the last. */
 export function spansOf(
+  region: Pick<Region, 'cols' | 'rows' | 'active'>,
+  format: FrameFormat,
+  plane: number,
+  kind: number,
+): Int32Array {
+  const { stepX, stepY } = format.planes[plane];
+  const spans = knownSpans.get(region.active) ?? new Map<string, Int32Array>();
+  knownSpans.set(region.active, spans);
+  const key = `${stepX} ${stepY} ${kind}`;
+  const found = spans.get(key) ?? findSpans(region, format, plane, kind);
+  spans.set(key, found);
+  return found;
+}
+
+function findSpans(
   region: Pick<Region, 'cols' | 'rows' | 'active'>,
   format: FrameFormat,
   plane: number,

@@ -4,6 +4,7 @@ import type { FrameFormat } from '../image/format.ts';
 import { fitLight, type LightFit } from './light.ts';
 import { planeSize, type Region } from './region.ts';
 import { partOf, type SourceFrame } from './sourceFrames.ts';
+import { bytesOf } from '../image/mapped.ts';
 
 /** A rim point from which most sources differ by so many times the usual, and so many 8-bit levels, has something before it. */
 const STRANGE_TIMES = 4;
@@ -124,6 +125,6 @@ function strangers(seen: readonly Samples[], count: number, unit: number): Uint8
   const middle = median(known);
   const spread = 1.4826 * median(known.map((d) => Math.abs(d - middle)));
   const limit = Math.max(STRANGE_TIMES * spread, STRANGE_LEVELS * unit);
-  const out = Uint8Array.from(typical, (d) => (Math.abs(d - middle) > limit ? 1 : 0));
+  const out = bytesOf(typical, (d) => (Math.abs(d - middle) > limit ? 1 : 0));
   return out.reduce((n, s) => n + s, 0) > MOST_STRANGE * known.length ? new Uint8Array(count) : out;
 }

@@ -62,11 +62,22 @@ export function activeCells({ cols, active }: Region): Int32Array {
   return out.subarray(0, n);
 }
 
+const knownDomains = new WeakMap<Uint8Array, Uint8Array>();
+
+/** 1 for the cells of the offset grid that lie in active tiles: the same for all planes. */
+function domainOf(region: Region): Uint8Array {
+  const known = knownDomains.get(region.active);
+  if (known) return known;
+  const { cols, rows } = offsetGrid(region);
+  const domain = new Uint8Array(cols * rows);
+  for (const cell of activeCells(region)) domain[cell] = 1;
+  knownDomains.set(region.active, domain);
+  return domain;
+}
+
 /** A membrane over the active tiles of a region. @param sums - Per cell of the offset grid. */
 export function fieldOf(region: Region, { sum, weight }: Pick<CellSums, 'sum' | 'weight'>): Float32Array {
-  const domain = new Uint8Array(sum.length);
-  for (const cell of activeCells(region)) domain[cell] = 1;
-  return membrane(offsetGrid(region), sum, weight, domain);
+  return membrane(offsetGrid(region), sum, weight, domainOf(region));
 }
 
 /** Samples of a plane plus a field on the offset grid, in the tiles of the hole. */

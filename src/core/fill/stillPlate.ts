@@ -3,6 +3,7 @@ import { UNSEEN_SUPPORT } from './complete.ts';
 import type { Gathered } from './gather.ts';
 import type { Plate } from './plate.ts';
 import { TILE } from './region.ts';
+import { bytesOf, wordsOf } from '../image/mapped.ts';
 
 /** Px at the edge of what a plate knows that a cubic would mix with what it does not. */
 const EDGE = 2;
@@ -14,9 +15,9 @@ export function stillOf({ region, planes, support }: Gathered, format: FrameForm
   return {
     frame,
     rect,
-    planes: planes.map((p) => Uint16Array.from(p, (v) => Math.min(65535, Math.max(0, Math.round(v * scale))))),
+    planes: planes.map((p) => wordsOf(p, (v) => Math.min(65535, Math.max(0, Math.round(v * scale))))),
     known: withoutEdge(
-      Uint8Array.from(support, (s) => (s > UNSEEN_SUPPORT ? 1 : 0)),
+      bytesOf(support, (s) => (s > UNSEEN_SUPPORT ? 1 : 0)),
       rect.width,
       rect.height,
     ),

@@ -98,12 +98,17 @@ function usablePlaces(rim: Uint8Array, w: number, h: number): Int32Array {
       rim[i + HALF * w] &
       rim[i + HALF * w + HALF]) ===
     1;
+  // Most of a region is no rim: four px are skipped at a time.
+  const fours = new Uint32Array(rim.buffer, rim.byteOffset, rim.length >> 2);
   let count = 0;
-  for (const r of rim) count += r;
+  for (let k = 0; k < fours.length; k++) {
+    if (fours[k] !== 0) for (let i = 4 * k; i < 4 * k + 4; i++) count += rim[i];
+  }
   const step = Math.max(1, count / CANDIDATES);
   const out = new Int32Array(CANDIDATES + 1);
   let [n, seen, next] = [0, 0, 0];
   for (let i = HALF * w; i < (h - HALF) * w; i++) {
+    if ((i & 3) === 0 && fours[i >> 2] === 0) i += 3;
     if (rim[i] === 0 || seen++ < next) continue;
     next += step;
     const x = i % w;

@@ -32,10 +32,9 @@ export function upscalePatch(
       const active = kernels.put(under(alpha, patch.rect.width, part, w, h, stepX, stepY));
       const source = kernels.put(samples);
       kernels.run.warpTiles(source, stride, stride, samples.length / stride, map, w, h, factor, active, out, ow);
-      const values = kernels.f32(out, ow * oh);
-      const rounded = new Uint16Array(values.length);
-      for (let i = 0; i < rounded.length; i++) rounded[i] = Math.min(most, Math.max(0, values[i] + 0.5));
-      return rounded;
+      const rounded = kernels.alloc(ow * oh * 2);
+      kernels.run.roundSamples(out, ow * oh, most, rounded);
+      return kernels.u16(rounded, ow * oh).slice();
     });
   });
   return { frame: patch.frame, rect: big, planes, hole: patch.hole * factor ** 2, unseen: patch.unseen * factor ** 2 };

@@ -48,6 +48,22 @@ export function boxOf(cells: MatteCells, frame: number): Rect {
   return { x, y, width, height };
 }
 
+/** Numbers of the cells that squares touch. @param middles - Frame px, interleaved. @param side - Of a square, px. */
+export function cellsUnder(
+  { cell, cols, rows }: Pick<MatteCells, 'cell' | 'cols' | 'rows'>,
+  middles: ArrayLike<number>,
+  side: number,
+): Set<number> {
+  const out = new Set<number>();
+  const first = (v: number): number => Math.max(0, Math.floor((v - side / 2) / cell));
+  const end = (v: number, n: number): number => Math.min(n, Math.ceil((v + side / 2) / cell));
+  for (let k = 0; k < middles.length; k += 2) {
+    const [x, y] = [middles[k], middles[k + 1]];
+    for (let r = first(y); r < end(y, rows); r++) for (let c = first(x); c < end(x, cols); c++) out.add(r * cols + c);
+  }
+  return out;
+}
+
 /**
  * Reads the matte of one frame and writes its cells, box and area. The matte is 8-bit grey; what a second plane holds out
  * is near: it is no hole, and shows nothing of the background.

@@ -25,9 +25,8 @@ export const CORNERS_ACROSS = 22;
 export const FEW_CORNERS_ACROSS = 15;
 /** Correlation that a tracked window must reach. */
 const MIN_ZNCC = 0.8;
-/** Steps at full analysis size, and on the way to it, where a rough place will do. */
+/** Steps at each size. With fewer at the smaller ones a walker at the frame's border falls into pieces (`core/movers`). */
 export const ITERATIONS = 10;
-export const ROUGH_ITERATIONS = 4;
 /** Agreement in the first stage of fitting, px of the analysis image. */
 const LOOSE_PX = 4;
 /** Matches farther than this from the fitted motion are dropped, px of the analysis image. */
@@ -113,8 +112,7 @@ export class LinkMeter {
       for (let k = 0; k < points.length; k += POINT_FLOATS) for (let i = 0; i < 4; i++) points[k + i] *= by;
     };
     rescale(1 / scale);
-    const steps = level === 0 ? ITERATIONS : ROUGH_ITERATIONS;
-    this.kernels.run.trackPoints(a.at, b.at, a.width, a.height, at, n, steps, work);
+    this.kernels.run.trackPoints(a.at, b.at, a.width, a.height, at, n, ITERATIONS, work);
     rescale(scale);
   }
 

@@ -1,4 +1,5 @@
 import { around, grow, intersect, type Rect } from '../image/format.ts';
+import { bytesOf } from '../image/mapped.ts';
 
 /** Part of a frame's px that belong to something: 1 or 0 per px of a rectangle. */
 export interface MaskPatch extends Rect {
@@ -202,5 +203,5 @@ export function reduced(mask: MaskPatch, step: number): MaskPatch {
     const [u, v] = [mask.x + (i % mask.width), mask.y + Math.floor(i / mask.width)];
     counts[(Math.floor(v / step) - y) * width + Math.floor(u / step) - x]++;
   });
-  return { x, y, width, height, data: Uint8Array.from(counts, (n) => (2 * n >= step * step ? 1 : 0)) };
+  return { x, y, width, height, data: bytesOf(counts, (n) => (2 * n >= step * step ? 1 : 0)) };
 }

@@ -2,6 +2,7 @@ import { components } from '../image/components.ts';
 import { UNKNOWN } from './evidence.ts';
 import { mediansAround } from './mediansAround.ts';
 import { areaOf, at, patchOf, type MaskPatch } from './maskPatch.ts';
+import { bytesOf } from '../image/mapped.ts';
 
 /** Side of the cells over which the usual unlikeness of a frame is measured, px. */
 const CELL = 24;
@@ -40,7 +41,7 @@ export function movingRegions(cost: Uint16Array, w: number, h: number): MaskPatc
 /** 2 surely moves, 1 moves if it touches such, 0 fits. */
 function levels(cost: Uint16Array, w: number, h: number): Uint8Array {
   const times = timesUsual(cost, w, h);
-  const out = Uint8Array.from(times, (n) => (n > SURE_TIMES ? 2 : n > MAYBE_TIMES ? 1 : 0));
+  const out = bytesOf(times, (n) => (n > SURE_TIMES ? 2 : n > MAYBE_TIMES ? 1 : 0));
   extendToBorder(out, w, h);
   return out;
 }

@@ -6,6 +6,7 @@ import { learn, leanOf, type Models } from './models.ts';
 import { cuePlaces, movementLean, type MotionCue } from './motionCue.ts';
 import { readCut, stepFor, type PictureCut } from './pictureCut.ts';
 import { sharpen } from './sharpen.ts';
+import { bytesOf } from '../image/mapped.ts';
 
 /** An outline that a person has settled. Px of the frame. */
 export interface OutlineAnchor {
@@ -140,7 +141,7 @@ function nextOutline(
   const guess = trimmed(carried.mask);
   const cut = readCut(frames, frame, grow(guess, AROUND), step);
   const way = distanceFrom(guess, cut);
-  const settled = Uint8Array.from(way, (d) => (d > BAND ? OTHER : d < -BAND ? THING : OPEN));
+  const settled = bytesOf(way, (d) => (d > BAND ? OTHER : d < -BAND ? THING : OPEN));
   const lean = leanWith(cut, [taught, modelsOf(before)], settled);
   const cue = cueAt?.(frame, scaledUp(cut, step));
   const places = cue && cuePlaces(cue, cut, step);

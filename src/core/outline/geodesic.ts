@@ -1,5 +1,6 @@
 import { CHANNELS } from './colourModel.ts';
 import type { PictureCut } from './pictureCut.ts';
+import { floatsOf } from '../image/mapped.ts';
 
 /** Sweeps over the picture and back. */
 const SWEEPS = 3;
@@ -12,7 +13,7 @@ const STEP_COST = 1;
  * @param seeds - 1 where ways end.
  */
 export function geodesicFrom(seeds: Uint8Array, { width: w, height: h, colours }: PictureCut): Float32Array {
-  const d = Float32Array.from(seeds, (s) => (s ? 0 : Infinity));
+  const d = floatsOf(seeds, (s) => (s ? 0 : Infinity));
   const lower = (i: number, j: number, length: number): void => {
     if (d[j] === Infinity) return;
     const [p, q] = [i * CHANNELS, j * CHANNELS];

@@ -58,10 +58,11 @@ function samples(colours: Float32Array, { mask, settled, unsure }: Lesson, side:
 
 /** Indices for which a test holds; about SAMPLES of them, evenly, if they are more. */
 function spacedOut(n: number, test: (i: number) => boolean): number[] {
+  const all = new Int32Array(n);
   let count = 0;
-  for (let i = 0; i < n; i++) if (test(i)) count++;
+  for (let i = 0; i < n; i++) if (test(i)) all[count++] = i;
   const every = Math.max(1, Math.ceil(count / SAMPLES));
   const out: number[] = [];
-  for (let i = 0, k = 0; i < n; i++) if (test(i) && k++ % every === 0) out.push(i);
+  for (let k = 0; k < count; k += every) out.push(all[k]);
   return out;
 }

@@ -49,17 +49,33 @@ function readPlane(
   const raw = new Uint8Array(rows * w * bytes);
   frames.readRows(frame, plane, first, rows, raw);
   const samples = bytes === 1 ? raw : new Uint16Array(raw.buffer);
-  const [across, down] = [Math.max(1, step / stepX), Math.max(1, step / stepY)];
   const level = 2 ** (8 - depth);
+  const columns = extents(x, width, step, stepX, w);
+  const lines = extents(y, height, step, stepY, h);
   for (let v = 0, i = channel; v < height; v++) {
-    const top = Math.floor(((y + v) * step) / stepY);
-    const bottom = Math.min(h, top + down);
+    const top = lines[2 * v] - first;
+    const bottom = lines[2 * v + 1] - first;
     for (let u = 0; u < width; u++, i += CHANNELS) {
-      const left = Math.floor(((x + u) * step) / stepX);
-      const right = Math.min(w, left + across);
+      const left = columns[2 * u];
+      const right = columns[2 * u + 1];
+      if (bottom === top + 1 && right === left + 1) {
+        out[i] = samples[top * w + left] * level;
+        continue;
+      }
       let sum = 0;
-      for (let r = top - first; r < bottom - first; r++) for (let k = left; k < right; k++) sum += samples[r * w + k];
+      for (let r = top * w; r < bottom * w; r += w) for (let k = left; k < right; k++) sum += samples[r + k];
       out[i] = (sum * level) / ((bottom - top) * (right - left));
     }
   }
+}
+
+/** First sample under each px along an axis of a plane, and the one after the last. */
+function extents(from: number, n: number, step: number, perSample: number, end: number): Int32Array {
+  const wide = Math.max(1, step / perSample);
+  const out = new Int32Array(2 * n);
+  for (let k = 0; k < n; k++) {
+    out[2 * k] = Math.floor(((from + k) * step) / perSample);
+    out[2 * k + 1] = Math.min(end, out[2 * k] + wide);
+  }
+  return out;
 }

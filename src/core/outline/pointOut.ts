@@ -7,6 +7,7 @@ import { learn, leanOf, type Lesson } from './models.ts';
 import { cuePlaces, movementLean, movingAround, type MotionCue } from './motionCue.ts';
 import { readCut, sizeAt, stepFor, type PictureCut } from './pictureCut.ts';
 import { sharpen } from './sharpen.ts';
+import { bytesOf, floatsOf } from '../image/mapped.ts';
 
 /** Long side of the part in which a thing is first looked for, px. */
 const WORK_SIDE = 240;
@@ -74,7 +75,7 @@ function mend(cut: PictureCut, settled: Uint8Array, hints: Hints, prior: MaskPat
   const drawn = { x: cut.x, y: cut.y, width: cut.width, height: cut.height, data: strokes.map((s) => (s ? 1 : 0)) };
   const far = distanceFrom(drawn, cut);
   const reach = Math.max(LEAST_MEND, MEND_SHARE * Math.max(small.width, small.height));
-  const unsure = Uint8Array.from(far, (d) => (d < reach ? 1 : 0));
+  const unsure = bytesOf(far, (d) => (d < reach ? 1 : 0));
   const lean = leanOf(cut, learn(cut, { mask, settled, unsure }), settled);
   const way = distanceFrom(small, cut);
   for (let i = 0; i < lean.length; i++) {
@@ -156,7 +157,7 @@ function findMoving(
   if (moving.length < own.length * (hints.box ? MOVING_IN_BOX : MOVING_AT_CLICKS)) return undefined;
   // Whoever points at what looks like shadow means it.
   const shaded = moving.filter((i) => cue.shade[i] > 0.5).length < 0.5 * moving.length;
-  const movement = Float32Array.from(places, (i) => movementLean(cue, i, shaded));
+  const movement = floatsOf(places, (i) => movementLean(cue, i, shaded));
   let mask = hints.box
     ? first.map((m, i) => (m && (settled[i] === THING || movement[i] < 0) ? 1 : 0))
     : reachedFrom(first, movement, settled, cut.width);
@@ -179,7 +180,7 @@ function findMoving(
     const lesson: Lesson = {
       mask,
       settled,
-      unsure: round === 0 ? Uint8Array.from(movement, (m) => (m === 0 ? 1 : 0)) : undefined,
+      unsure: round === 0 ? bytesOf(movement, (m) => (m === 0 ? 1 : 0)) : undefined,
     };
     const lean = leanOf(cut, learn(cut, lesson), settled);
     for (let i = 0; i < lean.length; i++) lean[i] += movement[i];

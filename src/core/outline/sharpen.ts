@@ -1,5 +1,5 @@
-import type { FrameReader } from '../image/format.ts';
-import { at, type MaskPatch } from '../movers/maskPatch.ts';
+import type { FrameReader, Rect } from '../image/format.ts';
+import type { MaskPatch } from '../movers/maskPatch.ts';
 import { OPEN, OTHER, THING, cutOut } from './cutOut.ts';
 import { settleStrokes, type Hints } from './hints.ts';
 import { readCut } from './pictureCut.ts';
@@ -16,15 +16,22 @@ export function sharpen(frames: FrameReader, frame: number, mask: MaskPatch, ste
   const rect = { x: 2 * mask.x, y: 2 * mask.y, width: 2 * mask.width, height: 2 * mask.height };
   const cut = readCut(frames, frame, rect, fine);
   const { width: w, height: h } = cut;
-  const doubled = new Uint8Array(w * h);
-  for (let y = 0; y < h; y++) {
-    for (let x = 0; x < w; x++) doubled[y * w + x] = at(mask, (cut.x + x) >> 1, (cut.y + y) >> 1);
-  }
+  const doubled = doubledOver(mask, cut);
   const settled = bandOf(doubled, w, h);
   settleStrokes(settled, cut, fine, hints);
   const models = learn(cut, { mask: doubled });
   const data = cutOut(cut, leanOf(cut, models, settled), settled, SMOOTH);
   return sharpen(frames, frame, { x: cut.x, y: cut.y, width: w, height: h, data }, fine, hints);
+}
+
+/** A mask at twice its size, over a rectangle that lies within it. */
+function doubledOver(mask: MaskPatch, { x, y, width, height }: Rect): Uint8Array {
+  const out = new Uint8Array(width * height);
+  for (let v = 0, i = 0; v < height; v++) {
+    const row = (((y + v) >> 1) - mask.y) * mask.width - mask.x;
+    for (let u = 0; u < width; u++, i++) out[i] = mask.data[row + ((x + u) >> 1)];
+  }
+  return out;
 }
 
 /** OPEN along the border of a mask, THING inside, OTHER outside. */

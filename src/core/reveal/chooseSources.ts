@@ -5,34 +5,47 @@ const HALF_WORTH = 30;
 
 /**
  * The frames that a hole is filled from: greedily those that add most to cells with few sources, near ones first
- * (submodular cover, Nemhauser et al. 1978).
+ * (submodular cover, Nemhauser et al. 1978). What a frame adds only falls as others are chosen, so it is counted again only
+ * while an older count says that it may be the best (lazy greedy, Minoux 1978).
  *
  * @param most - Sources at most.
  * @param enough - Sources a cell needs before it stops asking.
  * @returns Frame numbers in ascending order.
  */
 export function chooseSources(visibility: Visibility, most: number, enough: number): number[] {
-  const { cells, sources, seen, frame } = visibility;
+  const { cells, sources, seen } = visibility;
   const n = cells.length;
   const have = new Uint8Array(n);
-  const left = sources.map((_, k) => k);
+  const gains = new Float64Array(sources.length).fill(Infinity);
   const chosen: number[] = [];
-  while (chosen.length < most && left.length > 0) {
-    let best = -1;
-    let worth = 0;
-    left.forEach((k, at) => {
-      let gain = 0;
-      for (let i = 0, o = k * n; i < n; i++, o++) if (seen[o] === 1 && have[i] < enough) gain += 1 / (1 + have[i]);
-      gain /= 1 + Math.abs(sources[k] - frame) / HALF_WORTH;
-      if (gain > worth) {
-        worth = gain;
-        best = at;
-      }
-    });
-    if (best < 0) break;
-    const [k] = left.splice(best, 1);
+  let counted = new Uint8Array(sources.length);
+  while (chosen.length < most) {
+    const k = largest(gains);
+    if (k < 0 || gains[k] <= 0) break;
+    if (counted[k] === 0) {
+      gains[k] = gainOf(k, visibility, have, enough);
+      counted[k] = 1;
+      continue;
+    }
     chosen.push(sources[k]);
+    gains[k] = 0;
+    counted = new Uint8Array(sources.length);
     for (let i = 0, o = k * n; i < n; i++, o++) have[i] += seen[o];
   }
   return chosen.sort((a, b) => a - b);
+}
+
+/** What a source adds to cells that have fewer than enough. */
+function gainOf(k: number, { cells, sources, seen, frame }: Visibility, have: Uint8Array, enough: number): number {
+  const n = cells.length;
+  let gain = 0;
+  for (let i = 0, o = k * n; i < n; i++, o++) if (seen[o] === 1 && have[i] < enough) gain += 1 / (1 + have[i]);
+  return gain / (1 + Math.abs(sources[k] - frame) / HALF_WORTH);
+}
+
+/** The first of the largest values; -1 if there are none. */
+function largest(values: Float64Array): number {
+  let best = -1;
+  for (let k = 0; k < values.length; k++) if (best < 0 || values[k] > values[best]) best = k;
+  return best;
 }

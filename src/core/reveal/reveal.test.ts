@@ -1,11 +1,11 @@
 import { describe, expect, it } from '@jest/globals';
 import { loadKernels } from '../../media/kernelFile.ts';
 import type { FrameReader } from '../image/format.ts';
-import { createMatteCells, fillMatteCells, FREE, HOLE, NEAR } from '../image/matteCells.ts';
+import { cellsUnder, createMatteCells, fillMatteCells, FREE, HOLE, NEAR } from '../image/matteCells.ts';
 import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
 import { chooseSources } from './chooseSources.ts';
-import { bestAnchor, REVEAL_LEVEL, revealOf } from './reveal.ts';
-import { ladder, VisibilityFinder } from './visibility.ts';
+import { bestAnchor, REVEAL_LEVEL, regrade, revealOf } from './reveal.ts';
+import { ladder, VisibilityFinder, type Visibility } from './visibility.ts';
 
 const [W, H] = [64, 48];
 
@@ -41,6 +41,33 @@ async function finderFor(count: number, x: (t: number) => number, reach: number)
   return { cells, finder: new VisibilityFinder(kernels, motion, cells, reach) };
 }
 
+/** Numbers from 0 to 1 (Park & Miller 1988). */
+function pseudoRandom(seed: number): () => number {
+  let state = seed * 7919 + 1;
+  return () => (state = (state * 48271) % 2147483647) / 2147483647;
+}
+
+/** The greedy choice as it is defined: the worth of every source left is counted in each round. */
+function eagerly({ cells, sources, seen, frame }: Visibility, most: number, enough: number): number[] {
+  const have = [...cells].map(() => 0);
+  const left = new Set(sources.keys());
+  const chosen: number[] = [];
+  while (chosen.length < most) {
+    const worth = (k: number): number =>
+      have.reduce((sum, h, i) => sum + (seen[k * have.length + i] === 1 && h < enough ? 1 / (1 + h) : 0), 0) /
+      (1 + Math.abs(sources[k] - frame) / 30);
+    const best = [...left].reduce<number | undefined>(
+      (b, k) => (b === undefined || worth(k) > worth(b) ? k : b),
+      undefined,
+    );
+    if (best === undefined || worth(best) === 0) break;
+    left.delete(best);
+    chosen.push(sources[best]);
+    have.forEach((_, i) => (have[i] += seen[best * have.length + i]));
+  }
+  return chosen.sort((a, b) => a - b);
+}
+
 describe('matteCells', () => {
   it('marks hole and tainted neighbourhood, box and area', async () => {
     const { cells } = await finderFor(1, () => 8, 1);
@@ -49,6 +76,36 @@ describe('matteCells', () => {
     expect([at(8, 16), at(23, 31), at(7, 16), at(5, 20), at(4, 20)]).toEqual([HOLE, HOLE, NEAR, NEAR, FREE]);
     expect([...cells.boxes]).toEqual([8, 16, 16, 16]);
     expect(cells.area[0]).toBe(256);
+  });
+});
+
+describe('cells under squares', () => {
+  const grid = { cell: 4, cols: 5, rows: 3 };
+
+  it('are those that a square touches, within the frame', () => {
+    // From 2 to 6 across and 6 to 10 down.
+    expect([...cellsUnder(grid, [4, 8], 4)]).toEqual([5, 6, 10, 11]);
+    expect([...cellsUnder(grid, [6, 6], 4)]).toEqual([6]);
+    expect([...cellsUnder(grid, [-1, -1, 19, 11], 4)].sort((a, b) => a - b)).toEqual([0, 14]);
+    expect([...cellsUnder(grid, [-10, 5, 6, 40], 4)]).toEqual([]);
+  });
+});
+
+describe('what a reveal takes back', () => {
+  it('counts as never seen, once, and only in the hole', () => {
+    const { none, unseen, thin, seen } = REVEAL_LEVEL;
+    const reveal = {
+      frame: 3,
+      hole: 64,
+      seen: 32,
+      thin: 16,
+      unseen: 16,
+      map: Uint8Array.of(none, seen, thin, unseen, seen),
+    };
+    regrade(reveal, [0, 1, 2, 3], 'unseen', 4);
+    regrade(reveal, [1], 'unseen', 4);
+    expect([...reveal.map]).toEqual([none, unseen, unseen, unseen, seen]);
+    expect(reveal).toMatchObject({ hole: 64, seen: 16, thin: 0, unseen: 48 });
   });
 });
 
@@ -97,5 +154,21 @@ describe('sources', () => {
     };
     expect(chooseSources(visibility, 2, 4)).toEqual([9, 30]);
     expect(chooseSources(visibility, 9, 1)).toEqual([9, 30]);
+  });
+
+  it('are those that counting every one anew each time would give', () => {
+    for (let trial = 0; trial < 40; trial++) {
+      const random = pseudoRandom(trial);
+      const [n, count] = [1 + Math.floor(60 * random()), 1 + Math.floor(20 * random())];
+      const often = random();
+      const visibility = {
+        frame: 50,
+        cells: Int32Array.from({ length: n }, (_, i) => i),
+        sources: Array.from({ length: count }, (_, k) => 30 + 2 * k),
+        seen: Uint8Array.from({ length: n * count }, () => (random() < often ? 1 : 0)),
+      };
+      const [most, enough] = [1 + Math.floor(9 * random()), 1 + Math.floor(5 * random())];
+      expect(chooseSources(visibility, most, enough)).toEqual(eagerly(visibility, most, enough));
+    }
   });
 });

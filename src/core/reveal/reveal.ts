@@ -44,6 +44,25 @@ export function revealOf(visibility: Visibility, cells: MatteCells): RevealMap {
   };
 }
 
+/** Calls cells of a reveal's hole seen, thin or unseen, whatever they were called. @param cellPx - Side of a cell, px. */
+export function regrade(
+  reveal: RevealMap,
+  cells: Iterable<number>,
+  kind: 'seen' | 'thin' | 'unseen',
+  cellPx: number,
+): void {
+  const kinds = new Map(KINDS.map((k) => [REVEAL_LEVEL[k] as number, k]));
+  for (const i of cells) {
+    const before = kinds.get(reveal.map[i]);
+    if (!before) continue;
+    reveal[before] -= cellPx ** 2;
+    reveal[kind] += cellPx ** 2;
+    reveal.map[i] = REVEAL_LEVEL[kind];
+  }
+}
+
+const KINDS = ['seen', 'thin', 'unseen'] as const;
+
 /** Frames that are tried as the place to complete what was never seen. */
 const ANCHOR_CANDIDATES = 24;
 

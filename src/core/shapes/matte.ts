@@ -5,6 +5,7 @@ import { rasterAt, type RasterPatch } from './raster.ts';
 import { rasterDistance } from './rasterDistance.ts';
 import { coverPolygon, flatten } from './rasterise.ts';
 import type { Removal, Shape } from './shape.ts';
+import { bytesOf } from '../image/mapped.ts';
 
 /** The part of a frame in which a removal's matte is above 0, and its values there. */
 export interface Matte {
@@ -47,7 +48,7 @@ export function drawMatte(removal: Removal, frame: number, width: number, height
   }
   const kept = alphaOf(holding, rect, soft);
   for (let i = 0; i < values.length; i++) values[i] = Math.round(255 * alpha[i] * (1 - kept[i]));
-  return { rect, values, held: Uint8Array.from(kept, (v) => Math.round(255 * v)) };
+  return { rect, values, held: bytesOf(kept, (v) => Math.round(255 * v)) };
 }
 
 type Edge = Pick<Removal, 'grow' | 'featherIn' | 'featherOut'>;

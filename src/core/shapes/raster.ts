@@ -6,6 +6,21 @@ export interface RasterPatch {
   values: Uint8Array;
 }
 
+/** Rows y .. y + rows - 1 of a frame `width` px wide of which this is the part above 0. */
+export function rasterRows(
+  { rect, values }: RasterPatch,
+  width: number,
+  y: number,
+  rows: number,
+  into: Uint8Array,
+): void {
+  into.fill(0, 0, rows * width);
+  for (let row = Math.max(y, rect.y); row < Math.min(y + rows, rect.y + rect.height); row++) {
+    const from = (row - rect.y) * rect.width;
+    into.set(values.subarray(from, from + rect.width), (row - y) * width + rect.x);
+  }
+}
+
 /** Frames of a matte that was made elsewhere, counted from its first; undefined where it is empty or not at hand. */
 export type RasterFrames = (frame: number) => RasterPatch | undefined;
 

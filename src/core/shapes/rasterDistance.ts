@@ -1,4 +1,5 @@
 import type { Rect } from '../image/format.ts';
+import { floatsOf } from '../image/mapped.ts';
 
 /** Where a raster passes from outside to inside. */
 const HALF = 0.5;
@@ -13,7 +14,7 @@ const HALF = 0.5;
 export function rasterDistance(cover: Float32Array, rect: Rect, reach: number): Float32Array {
   const outside = squaredDistance(rect, (i) => cover[i] >= HALF);
   const inside = squaredDistance(rect, (i) => cover[i] < HALF);
-  return Float32Array.from(cover, (c, i) => {
+  return floatsOf(cover, (c, i) => {
     const far = c >= HALF ? inside[i] : outside[i];
     const sign = c >= HALF ? -1 : 1;
     // A neighbour across the line: what the pixel itself says is finer than its distance in whole px.

@@ -1,6 +1,7 @@
 import { fork, type ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import { readConfig } from '../config.ts';
+import { tellDemo } from '../services/demo.ts';
 import { Cluster } from './cluster.ts';
 
 /** Starts database, server and worker, keeps them up, and stops all of them together. */
@@ -32,7 +33,10 @@ function seedDemo(): void {
   const seed = fileURLToPath(new URL('../../../demo/seed.js', import.meta.url));
   const child = fork(seed, [`http://127.0.0.1:${config.port}`, config.data], { stdio: 'inherit' });
   children.set('demo', child);
-  child.once('exit', () => children.delete('demo'));
+  child.once('exit', () => {
+    children.delete('demo');
+    tellDemo(config.data);
+  });
 }
 
 async function stop(error?: unknown): Promise<void> {
@@ -52,6 +56,8 @@ process.on('SIGTERM', () => void stop());
 
 try {
   cluster?.start();
+  // What an earlier run that was killed left of it is not true any more.
+  tellDemo(config.data);
   await launch('server', '../main.js');
   await launch('worker', '../../workers/jobWorker.js');
   process.stdout.write(`Mnestra is at http://127.0.0.1:${config.port}  (Ctrl-C stops it)\n`);

@@ -1,4 +1,5 @@
-import { mattePicture, RECT_HEADER } from '../../contract/mattes.ts';
+import { mattePicture, RECT_HEADER, softenBody } from '../../contract/mattes.ts';
+import { shapeParams } from '../../contract/outlines.ts';
 import { idParams } from '../../contract/shots.ts';
 import type { MatteService } from '../services/mattes.ts';
 import { file, json, type Endpoint } from './endpoint.ts';
@@ -11,6 +12,15 @@ export function matteRoutes(mattes: MatteService): Endpoint[] {
       summary: 'Mattes that are being brought in, or could not be',
       params: idParams,
       work: ({ id }) => mattes.list(id),
+    }),
+    json({
+      method: 'post',
+      path: '/shots/:id/shapes/:shapeId/soften',
+      summary: 'Make a matte of an outline, with the edge that the picture shows; it becomes a variant of the shape',
+      params: shapeParams,
+      body: softenBody,
+      status: 202,
+      work: ({ id, shapeId }, { reach }) => mattes.soften(id, shapeId, reach),
     }),
     json({
       method: 'post',

@@ -6,9 +6,9 @@ import { pipeline } from 'node:stream/promises';
 import type { ClipFacts } from '../../contract/clips.ts';
 import { AppError } from '../../core/errors.ts';
 import { storedFormat } from '../../media/pixelFormat.ts';
-import { probeClip, type ClipInfo } from '../../media/probe.ts';
+import { probeClip, shownSize, type ClipInfo } from '../../media/probe.ts';
 import { requireRoom } from '../../media/room.ts';
-import { shownSize, stripPictures, writeProxy, writeStrip } from '../../media/proxy.ts';
+import { stripPictures, writeProxy, writeStrip } from '../../media/proxy.ts';
 import { Clip } from '../store/clip.ts';
 import type { JobContext } from './runWork.ts';
 

@@ -2,15 +2,20 @@ import { join } from 'node:path';
 import { LIMITS, newRemoval, type MatteNode, type RemovalNode } from '../../contract/document.ts';
 import { workRange } from '../../contract/shots.ts';
 import { AppError } from '../../core/errors.ts';
+import { shownSize } from '../../media/probe.ts';
 import { readMatte } from '../../media/readMatte.ts';
 import { dropUpload } from '../services/mattes.ts';
 import { ShotService } from '../services/shots.ts';
 import { clipInfo, Clip } from '../store/clip.ts';
 import { Matte } from '../store/matte.ts';
 import { Shot, shotView } from '../store/shot.ts';
+import { softenOutline } from './softenOutline.ts';
 import { runWork, type JobContext } from './runWork.ts';
 
-/** Reads a matte that was uploaded, and lays it into the document as a removal of its own, used as it is. */
+/**
+ * Reads a matte that was uploaded, and lays it into the document as a removal of its own, used as it is; or makes one of an
+ * outline that is there.
+ */
 export async function runMatte(id: string, context: JobContext): Promise<void> {
   const row = await Matte.findByPk(id);
   if (!row) return;
@@ -19,12 +24,13 @@ export async function runMatte(id: string, context: JobContext): Promise<void> {
   await runWork(row, context, { decode: 60, mattes: 40 }, changed, async (work) => {
     const shot = (await Shot.findByPk(row.shotId, { paranoid: false }))!;
     const clip = (await Clip.findByPk(shot.clipId, { paranoid: false }))!;
-    const { width, height, rotation } = clipInfo(clip);
-    const [w, h] = rotation % 180 === 90 ? [height, width] : [width, height];
+    if (row.outline) {
+      await softenOutline(row, shot, clip, context, work);
+      return {};
+    }
     const count = await readMatte({
       path: join(files.incoming, row.upload!),
-      width: w,
-      height: h,
+      ...shownSize(clipInfo(clip)),
       out: files.matte(id),
       scratch: join(files.scratch, `matte-${id}`),
       onProgress: work.report,

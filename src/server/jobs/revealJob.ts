@@ -1,10 +1,10 @@
 import { rename, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CoverageData, RevealData, RevealTotal } from '../../contract/takes.ts';
-import { FILL_DEFAULTS } from '../../core/fill/settings.ts';
 import { cutsOf } from '../../core/motion/scenes.ts';
 import type { RevealMap } from '../../core/reveal/reveal.ts';
 import { TakeWork, type RevealResult } from '../../media/take.ts';
+import { engineSettings } from '../services/engineSettings.ts';
 import { mattesOf, storedClip } from '../services/layers.ts';
 import type { StoredClip } from '../services/frameStores.ts';
 import { Clip } from '../store/clip.ts';
@@ -18,7 +18,8 @@ const DECODE_SHARE = 0.4;
 const STAGE_SHARE: Record<string, [number, number]> = {
   mattes: [DECODE_SHARE, 0.1],
   motion: [DECODE_SHARE + 0.1, 0.4],
-  reveal: [DECODE_SHARE + 0.5, 0.1],
+  reveal: [DECODE_SHARE + 0.5, 0.05],
+  gather: [DECODE_SHARE + 0.55, 0.05],
 };
 
 /** Computes the reveal that was asked for last. A newer question, whose key differs, stops it. */
@@ -69,7 +70,7 @@ async function compute(
       mattes: { path, format: drawn.format },
       count,
       folder: join(files.scratch, 'none'),
-      settings: { ...FILL_DEFAULTS, reach: marks.settings.reach },
+      settings: engineSettings(marks.settings, first, count, clip.info.rotation, files),
       signal,
       onProgress: ({ stage, done }) => {
         const [from, share] = STAGE_SHARE[stage];

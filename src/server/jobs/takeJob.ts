@@ -1,6 +1,6 @@
 import { mkdir } from 'node:fs/promises';
 import { basename, join } from 'node:path';
-import { FILL_DEFAULTS, type FillSettings } from '../../core/fill/settings.ts';
+import type { FillSettings } from '../../core/fill/settings.ts';
 import { shrunk } from '../../core/fill/stillPlate.ts';
 import { frameBytes } from '../../core/image/format.ts';
 import { matteFormat } from '../../media/decode.ts';
@@ -9,10 +9,9 @@ import { writeSmallMattes } from '../../media/matteFile.ts';
 import { readPlate, writePlate } from '../../media/plateFile.ts';
 import type { RawStore } from '../../media/rawStore.ts';
 import { requireRoom } from '../../media/room.ts';
-import { offsetToStored } from '../../media/turn.ts';
 import { TakeWork, type TakeResult } from '../../media/take.ts';
 import { finishedStretches, tidyTake } from '../../media/takeFiles.ts';
-import type { Files } from '../files.ts';
+import { engineSettings } from '../services/engineSettings.ts';
 import { framesBeneath, mattesOf, storedClip } from '../services/layers.ts';
 import { Clip } from '../store/clip.ts';
 import { Shot } from '../store/shot.ts';
@@ -72,25 +71,15 @@ async function compute(
   const small = take.draft ? await context.stores.small(wanted, work.signal) : undefined;
   const full = await context.stores.full(wanted, work.signal);
   const drawn = mattesOf(clip, files, take.removalId, take.marks, take.first, take.count);
-  const settings = settingsOf(take, clip.info.rotation, files, folder, small);
+  const settings = engineSettings(take.settings, take.first, take.count, clip.info.rotation, files);
+  if (settings.plate && small) settings.plate.path = smallPlate(settings.plate.path, folder, small);
   const result = await fill(take, drawn, folder, { full, small }, settings, work);
   const previewTrims = await writePreview(take, context, work);
   await tidyTake(folder, [basename(files.takeProxy(take.id))]);
   return { result, previewTrims };
 }
 
-/** As the engine wants them: frames counted from the take's first, px as stored, a plate at the size of its frames. */
-function settingsOf(take: Take, rotation: number, files: Files, folder: string, small?: Sizes['small']): FillSettings {
-  const { settings, first, count } = take;
-  const { donor, plate } = settings;
-  const { x: dx, y: dy } = offsetToStored({ x: donor?.dx ?? 0, y: donor?.dy ?? 0 }, rotation);
-  const placed = donor && { frame: Math.min(count - 1, Math.max(0, donor.frame - first)), dx, dy };
-  const still = plate && { frame: plate.frame - first, path: plateFile(files.plate(plate.file), folder, small) };
-  return { ...FILL_DEFAULTS, ...settings, donor: placed, plate: still };
-}
-
-function plateFile(path: string, folder: string, small?: Sizes['small']): string {
-  if (!small) return path;
+function smallPlate(path: string, folder: string, small: NonNullable<Sizes['small']>): string {
   const smaller = join(folder, 'plate.bin');
   writePlate(smaller, shrunk(readPlate(path), small.format, small.factor));
   return smaller;

@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
-import { marksText } from '../../contract/document.ts';
+import { marksText, revealText } from '../../contract/document.ts';
 import type { RevealData, RevealView } from '../../contract/takes.ts';
 import { AppError } from '../../core/errors.ts';
 import type { Files } from '../files.ts';
@@ -32,7 +32,7 @@ export class RevealService {
     const { marks, first, count } = basis;
     const search = await Search.findOne({ where: { shotId, state: 'done' }, attributes: ['id'] });
     const shadow = marks.shadowStays ? ['shadow stays'] : [];
-    const key = hashOf(clip.hash, marksText(marks), first, count, marks.settings.reach, search?.id, ...shadow);
+    const key = hashOf(clip.hash, marksText(marks), first, count, revealText(marks.settings), search?.id, ...shadow);
     const row = await Reveal.findOne({ where: { shotId, removalId } });
     if (row?.key === key && (row.state === 'failed' || isBeingComputed(row))) return viewOf(row, null);
     const data = await this.read(key);

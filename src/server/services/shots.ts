@@ -13,6 +13,7 @@ import type { ServerEvent } from '../../contract/events.ts';
 import { marksOf, toRemoval } from '../../contract/document.ts';
 import { AppError } from '../../core/errors.ts';
 import { shapesJson, shapesSvg } from '../../core/shapes/shapeTable.ts';
+import { shownSize } from '../../media/probe.ts';
 import { clipInfo, Clip } from '../store/clip.ts';
 import { JournalEntry, Shot, shotView } from '../store/shot.ts';
 import { applyEdit } from './documents.ts';
@@ -54,9 +55,8 @@ export class ShotService {
     const name = `${marks.name}.${kind}`;
     if (kind === 'json') return { text: shapesJson(removal), name };
     const clip = await Clip.findByPk(shot.clipId, { paranoid: false });
-    const { width, height, rotation } = clipInfo(clip!);
-    const [w, h] = rotation % 180 === 90 ? [height, width] : [width, height];
-    return { text: shapesSvg(removal, w, h), name };
+    const { width, height } = shownSize(clipInfo(clip!));
+    return { text: shapesSvg(removal, width, height), name };
   }
 
   async change(id: string, change: ShotChange): Promise<ShotView> {

@@ -2,11 +2,19 @@ import { DataTypes, type CreationOptional, type Sequelize } from 'sequelize';
 import type { MatteView } from '../../contract/mattes.ts';
 import { WORK_COLUMNS, WorkModel, workView } from './work.ts';
 
-/** A matte that was brought in; its frames lie in a file, and the document says how they are used. */
+/** The shape whose outline becomes a matte, and how far on both sides of it the edge may lie, px. */
+export interface OutlineOrigin {
+  shapeId: string;
+  reach: number;
+}
+
+/** A matte that was brought in or made of an outline; its frames lie in a file, and the document says how they are used. */
 export class Matte extends WorkModel<Matte> {
   declare name: string;
   /** Name of the uploaded file, until it has been read. */
   declare upload: CreationOptional<string | null>;
+  /** What it is made of, if it was not brought in. */
+  declare outline: CreationOptional<OutlineOrigin | null>;
   declare createdAt: CreationOptional<Date>;
 }
 
@@ -15,6 +23,7 @@ export function defineMatte(database: Sequelize): void {
     {
       name: DataTypes.TEXT,
       upload: DataTypes.TEXT,
+      outline: DataTypes.JSONB,
       ...WORK_COLUMNS,
       createdAt: DataTypes.DATE,
     },

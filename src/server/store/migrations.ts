@@ -251,4 +251,9 @@ export const MIGRATIONS: readonly Migration[] = [
       CREATE INDEX plates_of_shot ON plates (shot_id);
     `),
   },
+  {
+    // A matte may be made of an outline.
+    name: '012-outline-mattes',
+    up: sql('ALTER TABLE mattes ADD COLUMN outline jsonb;'),
+  },
 ];

@@ -1,7 +1,8 @@
 import type { ClipView } from '../../contract/clips.ts';
+import type { DemoState } from '../../contract/demo.ts';
 import type { ErrorBody } from '../../contract/errors.ts';
 import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../contract/shots.ts';
-import type { MatteView } from '../../contract/mattes.ts';
+import type { MatteView, SoftenBody } from '../../contract/mattes.ts';
 import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
 import type { PlateBody, PlatePicture, PlateView } from '../../contract/plates.ts';
 import type { PointBody, PointedOutline } from '../../contract/outlines.ts';
@@ -46,6 +47,7 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
 
 export const api = {
   clips: () => call<ClipView[]>('GET', '/clips'),
+  demo: () => call<DemoState>('GET', '/demo'),
   removeClip: (id: string) => call<undefined>('DELETE', `/clips/${id}`),
   restoreClip: (id: string) => call<ClipView>('POST', `/clips/${id}/restore`),
 
@@ -84,6 +86,8 @@ export const api = {
     call<FollowView>('POST', `/shots/${shotId}/shapes/${shapeId}/follow`, body),
 
   mattes: (shotId: string) => call<MatteView[]>('GET', `/shots/${shotId}/mattes`),
+  soften: (shotId: string, shapeId: string, body: SoftenBody) =>
+    call<MatteView>('POST', `/shots/${shotId}/shapes/${shapeId}/soften`, body),
   dismissMatte: (id: string) => call<MatteView>('POST', `/mattes/${id}/dismiss`),
 
   plates: (shotId: string) => call<PlateView[]>('GET', `/shots/${shotId}/plates`),

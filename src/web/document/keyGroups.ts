@@ -6,14 +6,35 @@ import {
   type RemovalNode,
   type ShapeNode,
 } from '../../contract/document.ts';
+import type { TrimNode } from '../../contract/trim.ts';
+import type { Ease } from '../../core/shapes/shape.ts';
 import { keyFrames, removeKey } from './edits.ts';
 import { DRAWN } from './outlineAnchors.ts';
+import { removeTrimKey } from './trimEdits.ts';
 
-/** A key of a removal: of a shape, at a frame. */
+/** The lane of a removal's hand trim; other lanes are named by their shapes. */
+export const TRIM_LANE = 'trim';
+
+/** A key of a removal: of a shape or of the hand trim, at a frame. */
 export interface KeyPlace {
-  shapeId: string;
+  /** A shape's id, or {@link TRIM_LANE}. */
+  lane: string;
   frame: number;
 }
+
+/** Lanes of a removal's keys, in their order: its shapes, then its trim if there is one. */
+export const lanesOf = ({ shapes, trim }: Keyed): string[] => [
+  ...ranked(shapes).map(([id]) => id),
+  ...(trim ? [TRIM_LANE] : []),
+];
+
+/** Keys of a lane; undefined if there is no such lane. */
+export function laneKeys({ shapes, trim }: Keyed, lane: string): Record<string, { ease: Ease }> | undefined {
+  return lane === TRIM_LANE ? trim : (shapes[lane] as ShapeNode | undefined)?.keys;
+}
+
+/** What of a removal has keys. */
+type Keyed = Pick<RemovalNode, 'shapes' | 'trim'>;
 
 /** Where a frame goes; rounded where keys are put. */
 export type Retiming = (frame: number) => number;
@@ -43,8 +64,8 @@ export function retimeKeys(
   frames: number,
   copy = false,
 ): KeyPlace[] {
-  return byShape(removal, chosen).flatMap(([shapeId, shape, at]) => {
-    const place = (f: number): number => Math.max(0, Math.min(frames - 1, Math.round(to(f))));
+  const place = (f: number): number => Math.max(0, Math.min(frames - 1, Math.round(to(f))));
+  const shapes = byShape(removal, chosen).flatMap(([lane, shape, at]) => {
     const moved = pick(shape.keys, at, place);
     const anchors = shape.outline?.anchors ?? {};
     const held = Object.fromEntries(at.map((f) => [place(f), anchors[f] ?? DRAWN]));
@@ -53,12 +74,25 @@ export function retimeKeys(
       delete anchors[f];
     }
     put(shape, moved, held);
-    return Object.keys(moved).map((f) => ({ shapeId, frame: Number(f) }));
+    return placesOf(lane, moved);
   });
+  const at = trimFrames(removal, chosen);
+  if (at.length === 0) return shapes;
+  const moved = pick(removal.trim!, at, place);
+  for (const f of copy ? [] : at) delete removal.trim![f];
+  Object.assign(removal.trim!, moved);
+  return [...shapes, ...placesOf(TRIM_LANE, moved)];
 }
 
-const pick = (keys: ShapeNode['keys'], at: readonly number[], place: Retiming): ShapeNode['keys'] =>
+const placesOf = (lane: string, keys: Record<string, unknown>): KeyPlace[] =>
+  Object.keys(keys).map((f) => ({ lane, frame: Number(f) }));
+
+const pick = <T>(keys: Record<string, T>, at: readonly number[], place: Retiming): Record<string, T> =>
   Object.fromEntries(at.map((f) => [place(f), structuredClone(keys[f])]));
+
+/** Chosen keys of the trim that are there, in order of frames. */
+const trimFrames = ({ trim }: Pick<RemovalNode, 'trim'>, chosen: readonly KeyPlace[]): number[] =>
+  frameNumbers(trim ?? {}).filter((f) => chosen.some((k) => k.lane === TRIM_LANE && k.frame === f));
 
 /** Sets keys; those of an outline become anchors, and what was followed around them stays. */
 function put(shape: ShapeNode, keys: ShapeNode['keys'], anchors: Record<string, Pointed>): void {
@@ -66,22 +100,26 @@ function put(shape: ShapeNode, keys: ShapeNode['keys'], anchors: Record<string, 
   if (shape.outline) Object.assign(shape.outline.anchors, anchors);
 }
 
-/** Takes keys away; the last one of a shape stays. */
+/** Takes keys away; the last one of a shape stays, with the last one of a trim the trim goes. */
 export function removeKeys(removal: RemovalNode, chosen: readonly KeyPlace[]): void {
+  for (const f of trimFrames(removal, chosen)) removeTrimKey(removal, f);
   for (const [, shape, at] of byShape(removal, chosen)) for (const f of at) removeKey(shape, f);
 }
 
 /** Keys as they were drawn, to be put elsewhere; frames are counted from the first of them. */
 export interface CopiedKeys {
   shapes: { node: ShapeNode; keys: ShapeNode['keys'] }[];
+  trim: TrimNode;
 }
 
 /** @returns Undefined if nothing is chosen. */
-export function copyKeys(removal: RemovalNode, chosen: readonly KeyPlace[]): CopiedKeys | undefined {
+export function copyKeys(removal: Keyed, chosen: readonly KeyPlace[]): CopiedKeys | undefined {
   const groups = byShape(removal, chosen);
-  if (groups.length === 0) return undefined;
-  const first = Math.min(...groups.flatMap(([, , at]) => at));
+  const trimmed = trimFrames(removal, chosen);
+  const first = Math.min(...groups.flatMap(([, , at]) => at), ...trimmed);
+  if (!Number.isFinite(first)) return undefined;
   return {
+    trim: pick(removal.trim ?? {}, trimmed, shiftBy(-first)),
     shapes: groups.map(([, node, at]) => ({
       node: structuredClone(node),
       keys: pick(node.keys, at, shiftBy(-first)),
@@ -91,13 +129,13 @@ export function copyKeys(removal: RemovalNode, chosen: readonly KeyPlace[]): Cop
 
 /**
  * Puts copied keys into a removal, the first of them at a frame: keys of one shape into the shape `into` if there is one, else
- * each into a new shape like the one that it comes from.
+ * each into a new shape like the one that it comes from; keys of a trim into the removal's own.
  *
  * @returns Where they are; nothing if the removal has no room for more shapes.
  */
 export function pasteKeys(
   removal: RemovalNode,
-  { shapes }: CopiedKeys,
+  { shapes, trim }: CopiedKeys,
   frame: number,
   frames: number,
   into: string | undefined,
@@ -105,14 +143,21 @@ export function pasteKeys(
   const target = into === undefined ? undefined : (removal.shapes[into] as ShapeNode | undefined);
   const goesIn = shapes.length === 1 && target !== undefined;
   if (!goesIn && Object.keys(removal.shapes).length + shapes.length > LIMITS.shapes) return [];
-  return shapes.flatMap(({ node, keys }) => {
-    const within = frameNumbers(keys).filter((f) => f + frame < frames);
-    if (within.length === 0) return [];
-    const placed = pick(keys, within, shiftBy(frame));
-    if (goesIn) put(target, placed, Object.fromEntries(Object.keys(placed).map((f) => [f, DRAWN])));
-    const shapeId = goesIn ? into! : addLike(removal, node, frame, placed);
-    return Object.keys(placed).map((f) => ({ shapeId, frame: Number(f) }));
+  const inClip = <T>(keys: Record<string, T>): Record<string, T> =>
+    pick(
+      keys,
+      frameNumbers(keys).filter((f) => f + frame < frames),
+      shiftBy(frame),
+    );
+  const placed = shapes.flatMap(({ node, keys }) => {
+    const within = inClip(keys);
+    if (Object.keys(within).length === 0) return [];
+    if (goesIn) put(target, within, Object.fromEntries(Object.keys(within).map((f) => [f, DRAWN])));
+    return placesOf(goesIn ? into! : addLike(removal, node, frame, within), within);
   });
+  const trimmed = inClip(trim);
+  if (Object.keys(trimmed).length > 0) removal.trim = { ...removal.trim, ...trimmed };
+  return [...placed, ...placesOf(TRIM_LANE, trimmed)];
 }
 
 /** A new shape like another one, with keys of its own; limited frames come along with its keys. */
@@ -130,9 +175,9 @@ function addLike(removal: RemovalNode, node: ShapeNode, frame: number, keys: Sha
 }
 
 /** Chosen keys that are there, by shape, in order of frames. */
-function byShape(removal: RemovalNode, chosen: readonly KeyPlace[]): [string, ShapeNode, number[]][] {
+function byShape(removal: Keyed, chosen: readonly KeyPlace[]): [string, ShapeNode, number[]][] {
   return ranked(removal.shapes).flatMap(([id, shape]) => {
-    const at = keyFrames(shape).filter((f) => chosen.some((k) => k.shapeId === id && k.frame === f));
+    const at = keyFrames(shape).filter((f) => chosen.some((k) => k.lane === id && k.frame === f));
     return at.length > 0 ? [[id, shape, at] as [string, ShapeNode, number[]]] : [];
   });
 }

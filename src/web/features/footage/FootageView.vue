@@ -8,6 +8,7 @@ import { useRouter } from 'vue-router';
 import type { ClipView } from '../../../contract/clips.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import ClipRow from './ClipRow.vue';
+import DemoComing from './DemoComing.vue';
 import { useClips } from './clipsStore.ts';
 import ShotRange from './ShotRange.vue';
 import { useShots } from './shotsStore.ts';
@@ -89,6 +90,8 @@ async function removeShot(shot: ShotView): Promise<void> {
         @change="choose"
       />
     </section>
+
+    <DemoComing />
 
     <ul v-if="uploads.itemsFor().length > 0" class="list" aria-label="Uploads">
       <UploadRow v-for="item in uploads.itemsFor()" :key="item.key" :item="item" @cancel="uploads.cancel(item.key)" />

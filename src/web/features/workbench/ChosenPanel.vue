@@ -4,7 +4,7 @@ import { computed } from 'vue';
 import type { ShotView } from '../../../contract/shots.ts';
 import type { Ease } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import { retimeKeys, shiftBy, stretchTo, type Retiming } from '../../document/keyGroups.ts';
+import { laneKeys, retimeKeys, shiftBy, stretchTo, type Retiming } from '../../document/keyGroups.ts';
 import { deleteSpan, holdSpan, smoothSpan } from '../../document/trackEdits.ts';
 import EaseButtons from './EaseButtons.vue';
 import NumberField from './NumberField.vue';
@@ -27,7 +27,8 @@ const first = computed(() => Math.min(...frames.value));
 const last = computed(() => Math.max(...frames.value));
 const removal = computed(() => doc.document.removals[stage.removalId]);
 const ease = computed(() => {
-  const eases = new Set(stage.keys.map((k) => removal.value?.shapes[k.shapeId]?.keys[k.frame]?.ease));
+  const at = removal.value;
+  const eases = new Set(stage.keys.map((k) => at && laneKeys(at, k.lane)?.[k.frame]?.ease));
   return eases.size === 1 ? [...eases][0] : undefined;
 });
 
@@ -41,7 +42,7 @@ function retime(label: string, to: Retiming): void {
 function setEase(value: Ease): void {
   const { removalId, keys } = stage;
   doc.edit('Change how keys go on', (draft) => {
-    for (const { shapeId, frame } of keys) draft.removals[removalId].shapes[shapeId].keys[frame].ease = value;
+    for (const { lane, frame } of keys) laneKeys(draft.removals[removalId], lane)![frame].ease = value;
   });
 }
 

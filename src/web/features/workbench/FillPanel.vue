@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { ArrowUp } from '@lucide/vue';
+import { ArrowUp, GripVertical } from '@lucide/vue';
 import Button from 'primevue/button';
 import ToggleSwitch from 'primevue/toggleswitch';
-import { computed } from 'vue';
+import { computed, ref } from 'vue';
 import { LIMITS, SETTINGS_DEFAULTS, type RemovalNode, type TakeSettings } from '../../../contract/document.ts';
 import { FILL_DEFAULTS, SOURCE_KINDS, type SourceKind } from '../../../core/fill/settings.ts';
 import { useDocument } from '../../document/documentStore.ts';
@@ -10,6 +10,7 @@ import { startingDonor } from '../../document/donorEdits.ts';
 import NumberField from './NumberField.vue';
 import PlateSettings from './PlateSettings.vue';
 import { useStage } from './stageStore.ts';
+import { useReorder } from './useReorder.ts';
 
 /** What a take of a removal is made from, and how. */
 const props = defineProps<{ removal: RemovalNode; frame: number }>();
@@ -56,12 +57,15 @@ function use(kind: SourceKind, wanted: boolean): void {
   });
 }
 
-function moveUp(kind: SourceKind): void {
+function move(from: number, to: number): void {
   const order = [...used.value];
-  const at = order.indexOf(kind);
-  order.splice(at - 1, 2, kind, order[at - 1]);
+  const [kind] = order.splice(from, 1);
+  order.splice(to, 0, kind);
   set('sources', order);
 }
+
+const list = ref<HTMLElement>();
+useReorder(list, move);
 
 /** The offset is what the person sees at this frame. */
 const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
@@ -85,17 +89,26 @@ const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
       />
     </summary>
     <p id="sources">From, in this order</p>
-    <ol aria-labelledby="sources">
-      <li v-for="(kind, i) in rows" :key="kind" class="row" :title="SOURCES[kind].hint">
+    <ol ref="list" aria-labelledby="sources">
+      <li
+        v-for="(kind, i) in rows"
+        :key="kind"
+        class="row"
+        :class="{ movable: used.includes(kind) }"
+        :title="SOURCES[kind].hint"
+      >
+        <div class="grip" :class="{ none: used.length < 2 || !used.includes(kind) }" title="Drag into order">
+          <GripVertical :size="15" />
+        </div>
         <label :for="`source-${kind}`">{{ SOURCES[kind].label }}</label>
         <Button
           v-if="i > 0 && used.includes(kind)"
           text
           size="small"
           :aria-label="`${SOURCES[kind].label} earlier`"
-          @click="moveUp(kind)"
-          ><template #icon><ArrowUp :size="15" /></template
-        ></Button>
+          @click="move(i, i - 1)"
+          ><ArrowUp :size="15"
+        /></Button>
         <ToggleSwitch
           :input-id="`source-${kind}`"
           :model-value="used.includes(kind)"
@@ -168,6 +181,12 @@ ol {
 }
 li label {
   flex: 1;
+}
+li.in-hand {
+  opacity: 0.45;
+}
+.grip.none {
+  visibility: hidden;
 }
 .note {
   margin-bottom: 6px;

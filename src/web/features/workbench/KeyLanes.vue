@@ -1,15 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue';
-import { isOff, type ShapeNode } from '../../../contract/document.ts';
-import { keyFrames } from '../../document/edits.ts';
-import { matteSpan } from './mattesStore.ts';
+import { frameNumbers } from '../../../contract/document.ts';
 import type { StripScale } from './stripCharts.ts';
 import { useStage } from './stageStore.ts';
+import type { Lane } from './stripLanes.ts';
 import type { KeyDrag } from './useKeyDrag.ts';
 
-/** The keys of a removal's shapes, lane by lane, and a bar over those that are chosen, whose ends stretch them. */
+/** The keys of a removal, lane by lane, and a bar over those that are chosen, whose ends stretch them. */
 const props = defineProps<{
-  lanes: [string, ShapeNode][];
+  lanes: Lane[];
   x: StripScale;
   /** Height of a lane, px. */
   height: number;
@@ -18,7 +17,7 @@ const props = defineProps<{
   keyDrag: KeyDrag;
 }>();
 const emit = defineEmits<{
-  grab: [event: PointerEvent, shapeId: string, frame: number];
+  grab: [event: PointerEvent, lane: string, frame: number];
   grabEnd: [event: PointerEvent, end: 'first' | 'last'];
 }>();
 const stage = useStage();
@@ -26,12 +25,12 @@ const stage = useStage();
 const middle = (frame: number): number => (props.x(frame) + props.x(frame + 1)) / 2;
 
 /** A key in hand is shown where it would go. */
-function shownKeys(shapeId: string, shape: ShapeNode): { frame: number; at: number; ease: string; chosen: boolean }[] {
+function shownKeys({ id, keys }: Lane): { frame: number; at: number; ease: string; chosen: boolean }[] {
   const { retiming, drag, isChosen } = props.keyDrag;
   const to = retiming.value;
-  return keyFrames(shape).flatMap((frame) => {
-    const { ease } = shape.keys[frame];
-    const chosen = isChosen({ shapeId, frame });
+  return frameNumbers(keys).flatMap((frame) => {
+    const { ease } = keys[frame];
+    const chosen = isChosen({ lane: id, frame });
     const stays = { frame, at: frame, ease, chosen };
     if (!chosen || !to) return [stays];
     const goes = { ...stays, at: Math.round(to(frame)) };
@@ -46,16 +45,16 @@ const group = computed(() => {
   return stage.keys.length > 1 && last > first ? { first, last } : undefined;
 });
 
-/** Our signs for how a shape goes on from a key: a bar (straight), a drop (smooth), a block (holds). */
+/** Our signs for how it goes on from a key: a bar (straight), a drop (smooth), a block (holds). */
 const KEY_SIGNS: Record<string, string> = {
   linear: 'M-2.5 -6h5v12h-5z',
   smooth: 'M0 -6.5C4.5 -2 4.5 6 0 6C-4.5 6 -4.5 -2 0 -6.5z',
   hold: 'M-5 -5h10v10h-10z',
 };
 
-function visibleSpan(shape: ShapeNode): { left: number; width: number } {
+function visibleSpan({ visible }: Lane): { left: number; width: number } {
   const { first, count } = props.range;
-  const { from, to } = shape.visible ?? matteSpan(shape) ?? { from: first, to: first + count - 1 };
+  const { from, to } = visible ?? { from: first, to: first + count - 1 };
   const [a, b] = [Math.max(first, from), Math.min(first + count - 1, to) + 1];
   return { left: props.x(a), width: Math.max(0, props.x(b) - props.x(a)) };
 }
@@ -86,25 +85,25 @@ function visibleSpan(shape: ShapeNode): { left: number; width: number } {
         <title>Drag to stretch the chosen keys</title>
       </rect>
     </g>
-    <g v-for="([id, shape], i) in lanes" :key="id" :transform="`translate(0 ${i * height})`">
+    <g v-for="(lane, i) in lanes" :key="lane.id" :class="lane.kind" :transform="`translate(0 ${i * height})`">
       <rect
         class="lane"
-        :class="{ selected: id === stage.shapeId, off: isOff(shape) }"
-        :x="visibleSpan(shape).left"
+        :class="{ selected: lane.id === stage.shapeId, off: lane.off }"
+        :x="visibleSpan(lane).left"
         y="2"
-        :width="visibleSpan(shape).width"
+        :width="visibleSpan(lane).width"
         :height="height - 4"
         rx="3"
       />
       <path
-        v-for="key in shownKeys(id, shape)"
+        v-for="key in shownKeys(lane)"
         :key="`${key.frame}${key.at}`"
         class="key"
         :class="{ chosen: key.chosen, ghost: key.at !== key.frame }"
         :transform="`translate(${middle(key.at)} ${height / 2})`"
         :d="KEY_SIGNS[key.ease]"
-        :data-testid="`key-${shape.name}-${key.frame}`"
-        @pointerdown="emit('grab', $event, id, key.frame)"
+        :data-testid="`key-${lane.name}-${key.frame}`"
+        @pointerdown="emit('grab', $event, lane.id, key.frame)"
       />
     </g>
   </g>
@@ -123,12 +122,21 @@ function visibleSpan(shape: ShapeNode): { left: number; width: number } {
   stroke: color-mix(in srgb, var(--goes) 40%, transparent);
   stroke-dasharray: 2 3;
 }
+.trim .lane {
+  fill: color-mix(in srgb, var(--ink) 9%, transparent);
+}
 .key {
   fill: var(--goes-strong);
   stroke: var(--sheet);
   stroke-width: 1;
   cursor: grab;
 }
+.trim .key {
+  fill: var(--sheet);
+  stroke: var(--ink);
+  stroke-width: 1.5;
+}
+.trim .key.chosen,
 .key.chosen {
   fill: var(--accent);
   stroke: var(--ink);

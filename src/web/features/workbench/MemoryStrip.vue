@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import { ranked } from '../../../contract/document.ts';
+import { frameNumbers, ranked } from '../../../contract/document.ts';
 import { workRange, type ShotView } from '../../../contract/shots.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { removalKeyFrames } from '../../document/edits.ts';
@@ -9,6 +9,7 @@ import KeyLanes from './KeyLanes.vue';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
 import { memoryPaths } from './stripCharts.ts';
+import { stripLanes, type Lane } from './stripLanes.ts';
 import StripPatterns from './StripPatterns.vue';
 import TrackLane from './TrackLane.vue';
 import { useTracks } from './tracksStore.ts';
@@ -43,7 +44,7 @@ const { width, x, column, ticks, frameAt, wheel } = useStripScale(box, range, LA
 const removals = computed(() => ranked(doc.document.removals));
 const others = computed(() => removals.value.filter(([id]) => id !== stage.removalId).slice(0, 5));
 const selected = computed(() => doc.document.removals[stage.removalId]);
-const lanes = computed(() => (selected.value ? ranked(selected.value.shapes) : []));
+const lanes = computed(() => (selected.value ? stripLanes(selected.value) : []));
 
 const lanesTop = computed(() => RULER + others.value.length * RIBBON + GROUP);
 const trackTop = computed(() => lanesTop.value + Math.max(1, lanes.value.length) * LANE + 2);
@@ -60,9 +61,20 @@ const take = computed(() => {
   return all.findLast((t) => t.state === 'running') ?? all.find((t) => t.picked);
 });
 
+/** How near, px, a key in hand must come to a frame that holds it. */
+const HOLD = 6;
 const keyDrag = useKeyDrag(
-  () => lanes.value.map(([id]) => id),
+  () => lanes.value.map(({ id }) => id),
   () => props.clipFrames,
+  () => ({
+    frames: [
+      props.frame,
+      props.shot.first,
+      props.shot.last,
+      ...(stage.span ? [stage.span.first, stage.span.last] : []),
+    ],
+    within: HOLD / column.value,
+  }),
 );
 /** The end of the chosen frames that stays while the other is dragged. */
 const spanFrom = ref<number>();
@@ -95,10 +107,16 @@ function takeSpan(event: PointerEvent, fixed: number): void {
   stage.choose(fixed, frameAt(event));
 }
 
-function grabKey(event: PointerEvent, shapeId: string, frame: number): void {
+function grabKey(event: PointerEvent, lane: string, frame: number): void {
   if (event.button !== 0) return;
   capture(event);
-  keyDrag.grab({ shapeId, frame }, { frame, lane: 0 }, event);
+  keyDrag.grab({ lane, frame }, { frame, lane: 0 }, event);
+}
+
+/** A shape is chosen by its name; a trim has nothing to choose but its keys. */
+function pressName({ id, kind, keys }: Lane): void {
+  if (kind === 'shape') stage.selectShape(id);
+  else stage.keys = frameNumbers(keys).map((f) => ({ lane: id, frame: f }));
 }
 
 function grabEnd(event: PointerEvent, end: 'first' | 'last'): void {
@@ -109,7 +127,7 @@ function grabEnd(event: PointerEvent, end: 'first' | 'last'): void {
 function move(event: PointerEvent): void {
   if ((event.buttons & 1) === 0) return;
   if (spanFrom.value !== undefined) stage.choose(spanFrom.value, frameAt(event));
-  else if (keyDrag.drag.value) keyDrag.moveTo(placeAt(event));
+  else if (keyDrag.drag.value) keyDrag.moveTo(placeAt(event), event.ctrlKey || event.metaKey);
   else if (!event.shiftKey) emit('go', frameAt(event));
 }
 
@@ -201,6 +219,15 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
           @grab-end="grabEnd"
         />
         <rect v-if="band" class="band" v-bind="band" />
+        <line
+          v-if="keyDrag.drag.value?.held !== undefined"
+          class="held"
+          :x1="x(keyDrag.drag.value.held) + column / 2"
+          :x2="x(keyDrag.drag.value.held) + column / 2"
+          :y1="RULER"
+          :y2="chartTop"
+          data-testid="held"
+        />
         <TrackLane
           v-if="tracks.current"
           :transform="`translate(0 ${trackTop})`"
@@ -285,14 +312,14 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
           {{ nameOf(removal.name) }}
         </text>
         <text
-          v-for="([id, shape], i) in lanes"
-          :key="id"
+          v-for="(lane, i) in lanes"
+          :key="lane.id"
           x="8"
           :y="lanesTop + i * LANE + 13"
-          :class="{ strong: id === stage.shapeId }"
-          @pointerdown.stop="stage.selectShape(id)"
+          :class="{ strong: lane.id === stage.shapeId }"
+          @pointerdown.stop="pressName(lane)"
         >
-          {{ nameOf(shape.name) }}
+          {{ nameOf(lane.name) }}
         </text>
         <text v-if="tracks.current" x="8" :y="trackTop + 18">{{ nameOf(tracks.current.name) }}</text>
         <text x="8" :y="base - UP / 2 + 4" class="faint">remembered</text>
@@ -351,6 +378,11 @@ text {
 .ribbon {
   fill: var(--goes);
   opacity: 0.7;
+}
+.held {
+  stroke: var(--accent);
+  stroke-width: 1.5;
+  stroke-dasharray: 2 2;
 }
 .band {
   fill: color-mix(in srgb, var(--accent) 18%, transparent);

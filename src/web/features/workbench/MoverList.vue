@@ -57,7 +57,7 @@ function crop({ box: [x, y, width, height] }: MoverView): Record<string, string>
       <label v-if="store.movers.length > 0" class="shadows" title="Whether a mover comes with the shadow that it casts">
         <span>with their shadows</span><ToggleSwitch v-model="store.shadows" />
       </label>
-      <ol>
+      <ol aria-label="Movers">
         <li
           v-for="(mover, i) in store.movers"
           :key="i"

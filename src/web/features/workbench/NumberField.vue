@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import InputNumber from 'primevue/inputnumber';
-import { useId } from 'vue';
+import { useId, watch } from 'vue';
 
 /** A number with its unit, committed when a person is done with it. */
-defineProps<{
+const props = defineProps<{
   label: string;
   hint?: string;
   unit?: string;
@@ -16,8 +16,17 @@ defineProps<{
 const emit = defineEmits<{ commit: [value: number] }>();
 const id = useId();
 
-function commit(value: unknown, before: number): void {
-  if (typeof value === 'number' && value !== before) emit('commit', value);
+/** What was said last: leaving the field says it once more. */
+let sent: number | undefined;
+watch(
+  () => props.modelValue,
+  () => (sent = undefined),
+);
+
+function commit(value: unknown): void {
+  if (typeof value !== 'number' || value === props.modelValue || value === sent) return;
+  sent = value;
+  emit('commit', value);
 }
 
 /** After Enter the arrow keys step through frames again. */
@@ -38,7 +47,7 @@ const letGo = (event: KeyboardEvent): void => (event.target as HTMLElement).blur
       :use-grouping="false"
       size="small"
       show-buttons
-      @update:model-value="commit($event, modelValue)"
+      @update:model-value="commit"
       @keyup.enter="letGo"
     />
   </div>

@@ -6,6 +6,7 @@ import { frameNumbers } from '../../../contract/document.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { keyFrames } from '../../document/edits.ts';
 import { dropAnchor } from '../../document/outlineAnchors.ts';
+import { useMattes } from './mattesStore.ts';
 import NumberField from './NumberField.vue';
 import { useOutlines } from './outlinesStore.ts';
 import { useStage } from './stageStore.ts';
@@ -15,6 +16,7 @@ const emit = defineEmits<{ go: [frame: number] }>();
 const doc = useDocument();
 const stage = useStage();
 const outlines = useOutlines();
+const mattes = useMattes();
 
 /** Stretches that are listed one by one. */
 const LISTED = 3;
@@ -32,6 +34,8 @@ function takeAway(): void {
   );
   void outlines.follow(edit);
 }
+
+const softening = computed(() => mattes.reading.some((m) => m.name === shape.value?.name && m.state !== 'failed'));
 </script>
 
 <template>
@@ -68,6 +72,14 @@ function takeAway(): void {
           title="Follows the outline over the shot, from its anchors (F)"
           size="small"
           @click="outlines.follow()"
+        />
+        <Button
+          label="Soften its edge"
+          title="Makes a matte of it, whose edge is as soft as the picture shows it; the outline stays, as a variant"
+          size="small"
+          severity="secondary"
+          :loading="softening"
+          @click="mattes.soften(stage.shapeId)"
         />
         <Button
           v-if="anchors.includes(frame) && anchors.length > 1"

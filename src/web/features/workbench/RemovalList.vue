@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ArrowDown, ArrowUp, Eye, EyeOff, FileInput, Plus, Trash2 } from '@lucide/vue';
+import { ArrowDown, ArrowUp, Eye, EyeOff, FileInput, GripVertical, Plus, Trash2 } from '@lucide/vue';
 import Button from 'primevue/button';
 import InputText from 'primevue/inputtext';
 import { computed, nextTick, ref } from 'vue';
@@ -11,6 +11,7 @@ import { useUploads } from '../footage/useUploads.ts';
 import { standing } from './advice.ts';
 import ComingList from './ComingList.vue';
 import { useMattes } from './mattesStore.ts';
+import { useReorder } from './useReorder.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
@@ -64,11 +65,15 @@ async function bring(event: Event): Promise<void> {
   }
 }
 
-function move(index: number, by: -1 | 1): void {
+/** Gives a removal another place in the order. */
+function move(from: number, to: number): void {
   const ids = removals.value.map(([id]) => id);
-  const before = by < 0 ? ids[index - 1] : ids[index + 2];
-  doc.edit('Change the order', (draft) => moveRemoval(draft, ids[index], before));
+  const [id] = ids.splice(from, 1);
+  doc.edit('Change the order', (draft) => moveRemoval(draft, id, ids[to]));
 }
+
+const list = ref<HTMLElement>();
+useReorder(list, move);
 
 function toggle(id: string): void {
   doc.edit('Show or hide a thing', (draft) => {
@@ -127,10 +132,11 @@ function finishRename(id: string): void {
         ><Plus :size="18"
       /></Button>
     </header>
-    <ol aria-label="What goes away">
+    <ol ref="list" aria-label="What goes away">
       <li
         v-for="([id, removal], i) in removals"
         :key="id"
+        class="movable"
         :class="{ selected: id === stage.removalId, hidden: removal.hidden }"
         @click="stage.selectRemoval(id)"
       >
@@ -145,10 +151,21 @@ function finishRename(id: string): void {
           @blur="renaming === id && finishRename(id)"
           @click.stop
         />
-        <h3 v-else @dblclick="rename(id, $event)">{{ removal.name }}</h3>
+        <div v-else class="name">
+          <h3 @dblclick="rename(id, $event)">{{ removal.name }}</h3>
+          <span v-if="removals.length > 1" class="grip" title="Drag: a later one sees the result of those above it"
+            ><GripVertical :size="15"
+          /></span>
+        </div>
         <p>{{ removal.hidden ? 'left alone for now' : standing(removal, reveals.data[id], work.takesOf(id)) }}</p>
         <div v-if="id === stage.removalId" class="tools">
-          <Button text size="small" aria-label="Earlier" title="Earlier" :disabled="i === 0" @click.stop="move(i, -1)"
+          <Button
+            text
+            size="small"
+            aria-label="Earlier"
+            title="Earlier"
+            :disabled="i === 0"
+            @click.stop="move(i, i - 1)"
             ><ArrowUp :size="15"
           /></Button>
           <Button
@@ -157,7 +174,7 @@ function finishRename(id: string): void {
             aria-label="Later"
             title="Later: sees the result of those above"
             :disabled="i === removals.length - 1"
-            @click.stop="move(i, 1)"
+            @click.stop="move(i, i + 1)"
             ><ArrowDown :size="15"
           /></Button>
           <Button
@@ -228,7 +245,12 @@ li.hidden h3 {
   text-decoration: line-through;
   opacity: 0.6;
 }
+.name {
+  display: flex;
+  align-items: flex-start;
+}
 h3 {
+  flex: 1;
   margin: 0;
   font-size: 14px;
   font-weight: 600;
@@ -247,6 +269,9 @@ p {
 }
 .gap {
   flex: 1;
+}
+li.in-hand {
+  opacity: 0.45;
 }
 .empty {
   padding: 4px 14px;

@@ -14,6 +14,7 @@ import EaseButtons from './EaseButtons.vue';
 import { addVariant, removeShape, useVariant } from '../../document/variants.ts';
 import FillPanel from './FillPanel.vue';
 import NumberField from './NumberField.vue';
+import ShapePlace from './ShapePlace.vue';
 import { useStage } from './stageStore.ts';
 
 const props = defineProps<{ shot: ShotView; frame: number }>();
@@ -172,6 +173,7 @@ function setVisible(side: 'from' | 'to', value: number): void {
         label="How it goes on from this key"
         @choose="(value) => editShape('Change how it goes on', (s) => (s.keys[frame].ease = value))"
       />
+      <ShapePlace v-if="!shape.outline && !shape.matte" :frame="frame" />
       <div v-if="!shape.outline && !shape.matte" class="row">
         <span>Rides on</span>
         <Select

@@ -12,6 +12,7 @@ const POINTER = [
   ['Shift while dragging', 'even sides, straight moves, steps of 15°'],
   ['Ctrl on a corner', 'pulls that corner alone: as seen from another side'],
   ['Shift on the strip', 'chooses: frames on the ruler, keys below'],
+  ['Ctrl while keys are dragged', 'nothing holds them: not this frame, not in and out, not other keys'],
   ['Pointing, with A', 'click, scribble, or drag a box; with Alt or Ctrl takes away'],
   ['Alt while dragging', 'from the centre; a handle alone; a copy of a key'],
 ];

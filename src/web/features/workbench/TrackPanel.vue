@@ -11,6 +11,7 @@ import { urls } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { removeAnchor, removeTrack, setParts } from '../../document/trackEdits.ts';
 import { useStage } from './stageStore.ts';
+import TrackCorners from './TrackCorners.vue';
 import { SURE, useTracks } from './tracksStore.ts';
 
 const props = defineProps<{ frame: number }>();
@@ -125,6 +126,7 @@ function remove(): void {
         @update:model-value="setModel"
       />
     </label>
+    <TrackCorners :frame="frame" />
     <label class="row" title="The places that it is compared at, the larger the more they are trusted">
       <span>Show what it holds on to</span>
       <ToggleSwitch v-model="tracks.pointsShown" />

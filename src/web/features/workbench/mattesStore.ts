@@ -1,3 +1,4 @@
+import { until } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { ref, shallowRef } from 'vue';
 import { type RasterLibrary, type RemovalNode } from '../../../contract/document.ts';
@@ -6,13 +7,17 @@ import { rasterFrame, type RasterPatch } from '../../../core/shapes/raster.ts';
 import { api, urls } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
+import { useWork } from './workStore.ts';
 
 /** Frames that are kept at hand; a matte's frame is small. */
 const KEPT = 400;
+/** How far on both sides of an outline its edge is looked for, px. */
+const EDGE_REACH = 10;
 
 /** Mattes that were brought in: those that are being read, and frames of those that the document uses. */
 export const useMattes = defineStore('mattes', () => {
   const doc = useDocument();
+  const work = useWork();
   const reading = shallowRef<MatteView[]>([]);
   /** By file and frame; empty ones too, so that they are not asked for again. The oldest go first. */
   const held = new Map<string, RasterPatch>();
@@ -37,6 +42,15 @@ export const useMattes = defineStore('mattes', () => {
 
   const dismiss = (id: string): Promise<unknown> => api.dismissMatte(id).then(load);
 
+  /** Has a matte made of an outline, once the server knows all edits: it reads what it knows. */
+  async function soften(shapeId: string): Promise<void> {
+    const { shotId } = doc;
+    await until(() => doc.unsent).toBe(0);
+    if (shotId !== doc.shotId) return;
+    await work.act(() => api.soften(shotId, shapeId, { reach: EDGE_REACH }));
+    await load();
+  }
+
   async function fetchFrame(file: string, frame: number): Promise<void> {
     const response = await fetch(urls.matteFrame(file, frame)).catch(() => undefined);
     if (!response?.ok) return;
@@ -59,7 +73,7 @@ export const useMattes = defineStore('mattes', () => {
     await Promise.all(wanted.map(([file, at]) => fetchFrame(file, at)));
   }
 
-  return { reading, version, open, dismiss, library, need };
+  return { reading, version, open, dismiss, soften, library, need };
 });
 
 /** Frames of the clip over which a matte lies; undefined for any other shape. */

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef, watch } from 'vue';
-import { marksOf, marksText } from '../../../contract/document.ts';
+import { marksOf, marksText, revealText } from '../../../contract/document.ts';
 import type { RevealData, RevealView } from '../../../contract/takes.ts';
 import { api, ApiError, urls } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
@@ -16,7 +16,7 @@ interface Held {
   maps?: Uint8Array;
 }
 
-/** What the shot remembers behind each removal. Asked for again whenever marks, range or reach change. */
+/** What the shot remembers behind each removal. Asked for again whenever marks, range or sources change. */
 export const useReveal = defineStore('reveal', () => {
   const doc = useDocument();
   const stage = useStage();
@@ -35,7 +35,7 @@ export const useReveal = defineStore('reveal', () => {
     // The coverage is watched with what a search found.
     const search = movers.search?.state === 'done' ? movers.search.id : '';
     const range = [first, end, handleBefore, handleAfter, node.shadowStays === true];
-    return [stage.removalId, marksText(node), node.settings.reach, ...range, search].join('|');
+    return [stage.removalId, marksText(node), revealText(node.settings), ...range, search].join('|');
   });
 
   watch(basis, () => later());

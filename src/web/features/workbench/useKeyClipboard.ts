@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia';
 import { shallowRef } from 'vue';
 import { useDocument } from '../../document/documentStore.ts';
-import { copyKeys, pasteKeys, type CopiedKeys } from '../../document/keyGroups.ts';
+import { copyKeys, pasteKeys, TRIM_LANE, type CopiedKeys } from '../../document/keyGroups.ts';
 import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
 
@@ -33,7 +33,7 @@ export function useKeyClipboard(frames: () => number) {
     });
     if (placed.length === 0) work.failure = 'There is no room for these keys: the clip or the list of shapes ends.';
     else {
-      stage.selectShape(placed[0].shapeId);
+      if (placed[0].lane !== TRIM_LANE) stage.selectShape(placed[0].lane);
       stage.keys = placed;
     }
     return true;
@@ -44,7 +44,8 @@ export function useKeyClipboard(frames: () => number) {
     paste,
     forget: () => (copied.keys = undefined),
     get count(): number {
-      return copied.keys?.shapes.reduce((n, s) => n + Object.keys(s.keys).length, 0) ?? 0;
+      const { shapes = [], trim = {} } = copied.keys ?? {};
+      return [trim, ...shapes.map((s) => s.keys)].reduce((n, keys) => n + Object.keys(keys).length, 0);
     },
   };
 }

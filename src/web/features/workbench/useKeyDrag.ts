@@ -1,10 +1,18 @@
 import { computed, ref, watch } from 'vue';
+import { frameNumbers } from '../../../contract/document.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import { keyFrames } from '../../document/edits.ts';
-import { retimeKeys, shiftBy, stretchTo, type KeyPlace, type Retiming } from '../../document/keyGroups.ts';
+import {
+  laneKeys,
+  retimeKeys,
+  shiftBy,
+  stretchTo,
+  TRIM_LANE,
+  type KeyPlace,
+  type Retiming,
+} from '../../document/keyGroups.ts';
 import { useStage } from './stageStore.ts';
 
-/** A place on the strip: a frame, and which lane of the removal's shapes lies there (any number beyond them). */
+/** A place on the strip: a frame, and which lane of the removal's keys lies there (any number beyond them). */
 export interface StripPlace {
   frame: number;
   lane: number;
@@ -18,26 +26,36 @@ interface Drag {
   fixed: number;
   /** Chosen keys that a band adds to. */
   before: KeyPlace[];
+  /** The magnet that holds it. */
+  held?: number;
 }
+
+/** Frames that hold on to a key which is dragged past them, and from how far away. */
+export interface Magnets {
+  frames: readonly number[];
+  within: number;
+}
+
+const NO_MAGNETS: Magnets = { frames: [], within: 0 };
 
 /**
  * Choosing keys on the strip and moving, copying or stretching what is chosen.
  *
- * @param lanes - Ids of the shapes, lane by lane.
+ * @param lanes - Their ids, from the top.
  * @param frames - Of the clip.
+ * @param magnets - Besides the keys of the lanes, which are magnets too.
  */
-export function useKeyDrag(lanes: () => string[], frames: () => number) {
+export function useKeyDrag(lanes: () => string[], frames: () => number, magnets: () => Magnets = () => NO_MAGNETS) {
   const doc = useDocument();
   const stage = useStage();
   const drag = ref<Drag>();
 
-  const isChosen = (k: KeyPlace): boolean =>
-    stage.keys.some(({ shapeId, frame }) => shapeId === k.shapeId && frame === k.frame);
+  const isChosen = (k: KeyPlace): boolean => stage.keys.some((other) => same(other, k));
   // What was undone or deleted elsewhere cannot stay chosen.
   watch(
-    () => doc.document.removals[stage.removalId]?.shapes,
-    (shapes) => {
-      const there = stage.keys.filter((k) => shapes?.[k.shapeId] && k.frame in shapes[k.shapeId].keys);
+    () => doc.document.removals[stage.removalId],
+    (removal) => {
+      const there = stage.keys.filter((k) => removal && k.frame in (laneKeys(removal, k.lane) ?? {}));
       if (there.length < stage.keys.length) stage.keys = there;
     },
   );
@@ -59,7 +77,7 @@ export function useKeyDrag(lanes: () => string[], frames: () => number) {
   function grab(key: KeyPlace, from: StripPlace, { shiftKey, altKey }: MouseEvent): void {
     const before = stage.keys;
     const was = isChosen(key);
-    stage.selectShape(key.shapeId);
+    if (key.lane !== TRIM_LANE) stage.selectShape(key.lane);
     if (shiftKey) {
       stage.keys = was ? before.filter((k) => !same(k, key)) : [...before, key];
       return;
@@ -77,22 +95,37 @@ export function useKeyDrag(lanes: () => string[], frames: () => number) {
 
   const band = (from: StripPlace): void => begin('band', from, { before: stage.keys });
 
-  function moveTo(at: StripPlace): void {
+  /** @param free - Nothing holds on to what is dragged. */
+  function moveTo(at: StripPlace, free = false): void {
     if (!drag.value) return;
-    drag.value = { ...drag.value, at };
+    const held = drag.value.kind === 'band' || free ? undefined : heldBy(at.frame, drag.value.from.frame);
+    drag.value = { ...drag.value, at: { ...at, frame: held ?? at.frame }, held };
     if (drag.value.kind === 'band') stage.keys = within(drag.value);
+  }
+
+  /** The magnet nearest to a frame; the place that a key comes from is none. */
+  function heldBy(frame: number, from: number): number | undefined {
+    const { frames: marks, within: reach } = magnets();
+    const removal = doc.document.removals[stage.removalId];
+    const keys = lanes().flatMap((lane) =>
+      frameNumbers(laneKeys(removal, lane) ?? {}).filter((f) => !isChosen({ lane, frame: f })),
+    );
+    const away = (f: number): number => Math.abs(f - frame);
+    return [...marks, ...keys]
+      .filter((f) => f !== from && away(f) <= reach)
+      .reduce<number | undefined>((best, f) => (best === undefined || away(f) < away(best) ? f : best), undefined);
   }
 
   function within({ from, at, before }: Drag): KeyPlace[] {
     const [a, b] = [Math.min(from.frame, at.frame), Math.max(from.frame, at.frame)];
     const [top, bottom] = [Math.min(from.lane, at.lane), Math.max(from.lane, at.lane)];
-    const shapes = doc.document.removals[stage.removalId]?.shapes ?? {};
-    const caught = lanes().flatMap((shapeId, i) =>
+    const removal = doc.document.removals[stage.removalId];
+    const caught = lanes().flatMap((lane, i) =>
       i < top || i > bottom
         ? []
-        : keyFrames(shapes[shapeId])
+        : frameNumbers(laneKeys(removal, lane) ?? {})
             .filter((f) => f >= a && f <= b)
-            .map((frame) => ({ shapeId, frame })),
+            .map((frame) => ({ lane, frame })),
     );
     return [...before, ...caught.filter((k) => !before.some((other) => same(k, other)))];
   }
@@ -131,6 +164,6 @@ export function useKeyDrag(lanes: () => string[], frames: () => number) {
   };
 }
 
-const same = (a: KeyPlace, b: KeyPlace): boolean => a.shapeId === b.shapeId && a.frame === b.frame;
+const same = (a: KeyPlace, b: KeyPlace): boolean => a.lane === b.lane && a.frame === b.frame;
 
 export type KeyDrag = ReturnType<typeof useKeyDrag>;

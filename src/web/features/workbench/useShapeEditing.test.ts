@@ -1,34 +1,16 @@
-import { beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { createPinia, setActivePinia } from 'pinia';
-import type { ShotState } from '../../../contract/shots.ts';
-import { useDocument } from '../../document/documentStore.ts';
+import { beforeEach, describe, expect, it } from '@jest/globals';
 import { keyFrames } from '../../document/edits.ts';
 import { boundsOf } from '../../marks/pathEdits.ts';
+import { openQuietly, startQuietly } from '../../testing/quietServer.ts';
 import { useStage } from './stageStore.ts';
 import { useShapeEditing } from './useShapeEditing.ts';
 
-class NoEvents {
-  addEventListener(): void {
-    // Nothing is told.
-  }
-}
-(globalThis as { EventSource?: unknown }).EventSource = NoEvents;
-
-const STATE: ShotState = {
-  shot: { id: 's', clipId: 'c', name: 'S', first: 0, last: 9, handleBefore: 0, handleAfter: 0, createdAt: '' },
-  document: { removals: {}, tracks: {} },
-  revision: 0,
-  undo: null,
-  redo: null,
-};
 const NO_KEYS = { alt: false, shift: false };
 let frame = 0;
 
 /** Editing at a screen scale of 1, with a server that answers the opening and nothing after it. */
 async function bench() {
-  const doc = useDocument();
-  await doc.open('s');
-  globalThis.fetch = jest.fn(() => new Promise(() => undefined)) as unknown as typeof fetch;
+  const doc = await openQuietly();
   const stage = useStage();
   const editing = useShapeEditing(
     () => frame,
@@ -47,8 +29,7 @@ async function bench() {
 
 beforeEach(() => {
   frame = 0;
-  setActivePinia(createPinia());
-  globalThis.fetch = jest.fn(() => Promise.resolve(new Response(JSON.stringify(STATE)))) as unknown as typeof fetch;
+  startQuietly(9);
 });
 
 describe('drawing', () => {

@@ -140,6 +140,8 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
       if (point !== undefined) withSelected('Delete a point', (p) => removePoint(p, point));
       stage.point = undefined;
     },
+    /** Changes the chosen shape at the frame. */
+    change: withSelected,
     toggleCorner: (index: number) => withSelected('Round or sharpen a point', (p) => toggleCorner(p, index)),
     nudge: (dx: number, dy: number) => {
       const { point } = stage;

@@ -1,32 +1,13 @@
-import { beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { createPinia, setActivePinia } from 'pinia';
+import { beforeEach, describe, expect, it } from '@jest/globals';
 import { nextTick, ref } from 'vue';
-import type { ShotState } from '../../../contract/shots.ts';
-import { useDocument } from '../../document/documentStore.ts';
+import { openQuietly, startQuietly } from '../../testing/quietServer.ts';
 import { useStage } from './stageStore.ts';
 import { useTrackEditing } from './useTrackEditing.ts';
-
-class NoEvents {
-  addEventListener(): void {
-    // Nothing is told.
-  }
-}
-(globalThis as { EventSource?: unknown }).EventSource = NoEvents;
-
-const STATE: ShotState = {
-  shot: { id: 's', clipId: 'c', name: 'S', first: 0, last: 30, handleBefore: 0, handleAfter: 0, createdAt: '' },
-  document: { removals: {}, tracks: {} },
-  revision: 0,
-  undo: null,
-  redo: null,
-};
 
 /** A region of 20 px drawn at frame 0, with a server that answers nothing any more. */
 async function bench() {
   const frame = ref(0);
-  const doc = useDocument();
-  await doc.open('s');
-  globalThis.fetch = jest.fn(() => new Promise(() => undefined)) as unknown as typeof fetch;
+  const doc = await openQuietly();
   const stage = useStage();
   const editing = useTrackEditing(() => frame.value);
   stage.tool = 'region';
@@ -37,10 +18,7 @@ async function bench() {
   return { frame, doc, stage, editing, track };
 }
 
-beforeEach(() => {
-  setActivePinia(createPinia());
-  globalThis.fetch = jest.fn(() => Promise.resolve(new Response(JSON.stringify(STATE)))) as unknown as typeof fetch;
-});
+beforeEach(() => startQuietly(30));
 
 describe('a region on the picture', () => {
   it('is drawn from corner to corner either way, and steering it comes next', async () => {
@@ -69,6 +47,16 @@ describe('a region on the picture', () => {
     editing.dragTo({ x: 35, y: 46 });
     editing.drop();
     expect(track().anchors[5]).toEqual([13, 21, 33, 21, 35, 46, 13, 41]);
+  });
+
+  it('gets an anchor where a corner is set by numbers', async () => {
+    const { frame, editing, track } = await bench();
+    frame.value = 7;
+    editing.setCorner(2, 'x', 41.5);
+    expect(track().anchors[7]).toEqual([10, 20, 30, 20, 41.5, 40, 10, 40]);
+    editing.setCorner(0, 'y', -3);
+    expect(track().anchors[7]).toEqual([10, -3, 30, 20, 41.5, 40, 10, 40]);
+    expect(track().anchors[0]).toEqual([10, 20, 30, 20, 30, 40, 10, 40]);
   });
 
   it('held while frames go by, gets an anchor on each, in one edit', async () => {

@@ -109,6 +109,12 @@ export function useTrackEditing(frame: () => number) {
     drop,
     abandon,
     steer,
+    /** Sets one coordinate of a corner, and with it an anchor. */
+    setCorner: (index: number, axis: 'x' | 'y', value: number) => {
+      const next = quad.value?.map((p, i) => (i === index ? { ...p, [axis]: value } : p)) as unknown as
+        Quad | undefined;
+      if (next) commit(new Map([[frame(), next]]), LABELS.corner);
+    },
     /** Sets an anchor with the corners as they are. */
     pin: () => quad.value && commit(new Map([[frame(), quad.value]]), 'Set the corners here'),
   };

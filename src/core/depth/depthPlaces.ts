@@ -1,0 +1,78 @@
+import type { Rect } from '../image/format.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { unitSpace } from '../motion/space.ts';
+import { parallaxOf, type Epipole } from './parallax.ts';
+import { depthAt, type Surface } from './surfaces.ts';
+
+/** Depths are not carried on beyond the surroundings. */
+const OUTERMOST = 1.2;
+
+/** The surroundings of one part of a hole, frame px. Local coordinates: (place − centre) / scale. */
+export interface Around {
+  hole: Rect;
+  cx: number;
+  cy: number;
+  scale: number;
+}
+
+export interface PlacedSurface {
+  around: Around;
+  surface: Surface;
+}
+
+/** What was measured around and behind the holes of a stretch of frames, in one of them: its key. Serialisable. */
+export interface StretchDepth {
+  /** The key. */
+  frame: number;
+  rect: Rect;
+  cols: number;
+  rows: number;
+  /** Number of the surface behind each tile of the rectangle, 0 = the camera's plane. */
+  tiles: Uint8Array;
+  /** By number − 1. */
+  surfaces: PlacedSurface[];
+  /** Of the frames in which the depths are known. */
+  epipoles: Map<number, Epipole>;
+}
+
+/** Local coordinate of a place: u of its x (axis 0), v of its y (axis 1). */
+export function local(around: Around, axis: 0 | 1, place: number): number {
+  const v = (place - (axis === 0 ? around.cx : around.cy)) / around.scale;
+  return Math.max(-OUTERMOST, Math.min(OUTERMOST, v));
+}
+
+/** Third homogeneous coordinate of the camera's plane at places of a frame, 1 at its centre. */
+export function scalesOf(camera: CameraMotion, from: number, to: number, places: ArrayLike<number>): Float64Array {
+  const { cx, cy } = unitSpace(camera.data.width, camera.data.height);
+  const m = camera.plane(from, to);
+  const at = (x: number, y: number): number => m[6] * x + m[7] * y + m[8];
+  const centre = at(cx, cy);
+  return Float64Array.from({ length: places.length / 2 }, (_, i) => at(places[2 * i], places[2 * i + 1]) / centre);
+}
+
+/**
+ * Where places that lie on a surface are seen by another frame.
+ * @param e - Of frame `to`, as frame `from` measured it.
+ * @param points - Interleaved x, y in px of `from`; overwritten with those in `to`.
+ */
+export function mapOnSurface(
+  camera: CameraMotion,
+  { around, surface }: PlacedSurface,
+  e: Epipole,
+  from: number,
+  to: number,
+  points: Float32Array | Float64Array,
+): void {
+  const { half, cx, cy } = unitSpace(camera.data.width, camera.data.height);
+  const depths = Float64Array.from({ length: points.length / 2 }, (_, i) =>
+    depthAt(surface, local(around, 0, points[2 * i]), local(around, 1, points[2 * i + 1])),
+  );
+  const scales = scalesOf(camera, from, to, points);
+  camera.map(from, to, points);
+  for (let i = 0; i < depths.length; i++) {
+    const [x, y] = [(points[2 * i] - cx) / half, (points[2 * i + 1] - cy) / half];
+    const [dx, dy] = parallaxOf(e, x, y, scales[i], depths[i]);
+    points[2 * i] += dx * half;
+    points[2 * i + 1] += dy * half;
+  }
+}

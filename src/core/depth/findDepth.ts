@@ -1,0 +1,259 @@
+import type { Kernels } from '../../kernels/index.ts';
+import { grow, type Rect } from '../image/format.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
+import type { Pyramids } from '../motion/pyramids.ts';
+import { unitSpace, type UnitSpace } from '../motion/space.ts';
+import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { CornerFollower } from './followCorners.ts';
+import { local, mapOnSurface, scalesOf, type Around, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
+import { holeParts, type HolePart } from './holeParts.ts';
+import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
+import { epipoleOf, findParallax, sampleEpipole, type Parallax, type View } from './parallax.ts';
+import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
+import { sweepSurface } from './sweepSurface.ts';
+
+/** How far around a hole corners are followed, and where one's weight is halved, analysis px. */
+const SURROUNDINGS = 44;
+const NEAR = 12;
+/** Parallax that is worth following, in the source that shows most of it, analysis px. */
+const LEAST_PARALLAX = 0.2;
+/** Depths that differ by so many px in the source that shows most of it are one surface, analysis px. */
+const SAME_SURFACE = 0.5;
+/** Sources, the farthest ones, that tell whether there is any parallax. */
+const PROBES = 2;
+/** Sources that depths are measured with, and corners that the others are asked for. */
+const MEASURED = 5;
+const ASKED = 80;
+
+interface Work {
+  region: TiledRegion;
+  sources: readonly number[];
+}
+
+/**
+ * Finds what is nearer or farther than the camera's plane around and behind the holes: corners around each part of a hole
+ * are followed to its sources, their parallax is split into depths and directions, the depths into surfaces, and each
+ * tile of the hole gets the surface under which the sources agree. A stretch of frames shares the depths found in one of
+ * them, see {@link DepthMotion}.
+ */
+export class DepthFinder {
+  private readonly follower: CornerFollower;
+  private readonly space: UnitSpace;
+
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly camera: CameraMotion,
+    private readonly pyramids: Pyramids,
+    private readonly blocked: BlockedAt,
+    /** Sample units per 8-bit level. */
+    private readonly unit: number,
+  ) {
+    this.space = unitSpace(camera.data.width, camera.data.height);
+    this.follower = new CornerFollower(kernels, camera, pyramids, blocked);
+  }
+
+  /** One px of the analysis image in unit space. */
+  private get unitPx(): number {
+    return this.pyramids.scale / this.space.half;
+  }
+
+  /**
+   * Measures a stretch of frames in one of them.
+   * @param work - Frames with what is to be filled of them, and their sources.
+   * @param also - Frames in which the depths are to be known too, though nothing is measured with them.
+   */
+  findStretch(work: readonly Work[], key: number, also: readonly number[] = []): StretchDepth | undefined {
+    const regions = work.map((w) => w.region);
+    const needed = new Set(work.flatMap(({ region, sources }) => [region.frame, ...sources]));
+    return this.find(unitedRegion(regions, key, this.camera), inOrder(needed), also);
+  }
+
+  /** Measures what surrounds the holes of a region against each source; undefined if nothing lies off the camera's plane. */
+  find(region: TiledRegion, sources: readonly number[], also: readonly number[] = []): StretchDepth | undefined {
+    if (this.camera.data.tripod) return undefined;
+    const { frame } = region;
+    const parts = holeParts(region.active, region.cols, region.rows);
+    const arounds = parts.map((part) => this.aroundOf(region, part));
+    const corners = this.cornersOf(frame, arounds);
+    const { measured, rest } = divided(frame, sources);
+    const views = this.follow(frame, measured, corners);
+    const parallax = views && findParallax(views, this.unitPx);
+    if (!parallax) return undefined;
+    const { rect, cols, rows } = region;
+    const tiles = new Uint8Array(cols * rows);
+    const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], epipoles: new Map() };
+    parallax.epipoles.forEach((e, k) => e && found.epipoles.set(measured[k], e));
+    const asked = tellingCorners(parallax.depths, ASKED);
+    const ask = (s: number): void => {
+      const e = epipoleOf(this.view(frame, s, corners, asked), parallax.depths, this.unitPx);
+      if (e) found.epipoles.set(s, e);
+    };
+    rest.forEach(ask);
+    parts.forEach((part, k) => this.refinePart(region, part, arounds[k], { corners, parallax }, found));
+    if (found.surfaces.length === 0) return undefined;
+    also.filter((s) => s !== frame && !sources.includes(s)).forEach(ask);
+    return found;
+  }
+
+  private aroundOf(region: TiledRegion, { box }: HolePart): Around {
+    const side = region.rect.width / region.cols;
+    const hole = {
+      x: region.rect.x + box.x * side,
+      y: region.rect.y + box.y * side,
+      width: box.width * side,
+      height: box.height * side,
+    };
+    return {
+      hole,
+      cx: hole.x + hole.width / 2,
+      cy: hole.y + hole.height / 2,
+      scale: Math.max(hole.width, hole.height) / 2 + SURROUNDINGS * this.pyramids.scale,
+    };
+  }
+
+  /** Corners all over the frame, which tell where the camera went, and many around each part of the hole. */
+  private cornersOf(frame: number, arounds: readonly Around[]): Float64Array {
+    const everywhere = this.follower.spread(frame, FEW_CORNERS_ACROSS);
+    const near = arounds.map(({ hole }) =>
+      this.follower.corners(frame, grow(hole, SURROUNDINGS * this.pyramids.scale)),
+    );
+    return Float64Array.from([everywhere, ...near].flatMap((c) => [...c]));
+  }
+
+  private refinePart(
+    region: TiledRegion,
+    part: HolePart,
+    around: Around,
+    seen: { corners: Float64Array; parallax: Parallax },
+    found: StretchDepth,
+  ): void {
+    const { corners, parallax } = seen;
+    const k = this.pyramids.scale;
+    const near = weights(around.hole, corners, NEAR * k);
+    const inside = [...near.keys()].filter((i) => isAround(around, corners[2 * i], corners[2 * i + 1]));
+    const places = Float64Array.from(
+      inside.flatMap((i) => [local(around, 0, corners[2 * i]), local(around, 1, corners[2 * i + 1])]),
+    );
+    const depths = Float64Array.from(inside, (i) => parallax.depths[i]);
+    const counts = Float64Array.from(inside, (i) => near[i]);
+    // A depth that moves a point by one analysis px in the source that shows most of it.
+    const unit = this.unitPx / this.longest(around, parallax);
+    const surfaces = surfacesOf(places, depths, counts, SAME_SURFACE * unit);
+    if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit)) return;
+    this.place(
+      region,
+      part,
+      surfaces.map((surface) => ({ around, surface })),
+      found,
+      unit,
+    );
+  }
+
+  /** How far, in unit space, a depth of 1 moves at most at a part of a hole. */
+  private longest({ cx, cy }: Around, { epipoles }: Parallax): number {
+    const { space } = this;
+    const [x, y] = [(cx - space.cx) / space.half, (cy - space.cy) / space.half];
+    return Math.max(1e-9, ...epipoles.map((e) => (e ? Math.hypot(e[0] - e[2] * x, e[1] - e[2] * y) : 0)));
+  }
+
+  /** What every source shows, or undefined if the farthest ones show no parallax: it grows with the distance. */
+  private follow(frame: number, sources: readonly number[], corners: Float64Array): View[] | undefined {
+    const out: View[] = [];
+    const all = [...Array(corners.length / 2).keys()];
+    for (const [i, s] of sources.entries()) {
+      if (i === PROBES && out.every((view) => !sampleEpipole(view, this.unitPx))) return undefined;
+      out.push(this.view(frame, s, corners, all));
+    }
+    return out;
+  }
+
+  private view(frame: number, source: number, corners: Float64Array, asked: readonly number[]): View {
+    const { space } = this;
+    const guess = corners.slice();
+    this.camera.map(frame, source, guess);
+    return {
+      guess: toUnitSpace(space, guess),
+      scale: scalesOf(this.camera, frame, source, corners),
+      moved: this.follower.moved(frame, source, corners, asked).map((v) => v / space.half),
+    };
+  }
+
+  /** Gives each tile of a part one of its surfaces, and brings these to where their tiles agree best. */
+  private place(
+    region: TiledRegion,
+    part: HolePart,
+    surfaces: readonly PlacedSurface[],
+    found: StretchDepth,
+    unit: number,
+  ): void {
+    const first = found.surfaces.length + 1;
+    const side = region.rect.width / region.cols;
+    const tiles = part.tiles.map((tile) => ({
+      tile,
+      x: region.rect.x + (tile % region.cols) * side,
+      y: region.rect.y + Math.floor(tile / region.cols) * side,
+    }));
+    const seen: Witnesses = {
+      kernels: this.kernels,
+      pyramids: this.pyramids,
+      blocked: this.blocked,
+      frame: region.frame,
+      sources: [...found.epipoles.keys()].sort((a, b) => a - b),
+      tileSide: side,
+      unit: this.unit,
+    };
+    const placeOn =
+      (surface: PlacedSurface): PlaceIn =>
+      (source, points) => {
+        const e = found.epipoles.get(source);
+        if (e) mapOnSurface(this.camera, surface, e, region.frame, source, points);
+        return e !== undefined;
+      };
+    const chosen =
+      surfaces.length === 1
+        ? new Uint8Array(tiles.length)
+        : chooseSurfaces(seen, surfaces.map(placeOn), tiles, region.cols, region.rows);
+    tiles.forEach(({ tile }, i) => (found.tiles[tile] = first + chosen[i]));
+    surfaces.forEach(({ around, surface }, k) => {
+      const own = tiles.filter((_, i) => chosen[i] === k);
+      const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
+      found.surfaces.push({ around, surface: own.length > 0 ? sweepSurface(off, surface, unit) : surface });
+    });
+  }
+}
+
+const inOrder = (frames: Iterable<number>): number[] => [...frames].sort((a, b) => a - b);
+
+/** The sources that depths are measured with, the farthest ones first, and those whose epipoles follow from the depths. */
+function divided(frame: number, sources: readonly number[]): { measured: number[]; rest: number[] } {
+  const away = (s: number): number => Math.abs(s - frame);
+  const others = sources.filter((s) => s !== frame).sort((a, b) => away(b) - away(a) || a - b);
+  return { measured: others.slice(0, MEASURED), rest: others.slice(MEASURED) };
+}
+
+/** Corners that tell most about a source: those far off the plane, and as many spread over the rest. */
+function tellingCorners(depths: Float64Array, most: number): number[] {
+  const known = [...depths.keys()].filter((i) => !Number.isNaN(depths[i]));
+  const deep = known.sort((a, b) => Math.abs(depths[b]) - Math.abs(depths[a])).slice(0, most >> 1);
+  const others = known.slice(deep.length);
+  const step = Math.max(1, others.length / (most >> 1));
+  for (let i = 0; i < others.length; i += step) deep.push(others[Math.floor(i)]);
+  return deep;
+}
+
+function isAround({ cx, cy, scale }: Around, x: number, y: number): boolean {
+  return Math.abs(x - cx) <= scale && Math.abs(y - cy) <= scale;
+}
+
+const toUnitSpace = ({ cx, cy, half }: UnitSpace, places: Float64Array): Float64Array =>
+  places.map((v, i) => (v - (i % 2 === 0 ? cx : cy)) / half);
+
+function weights(hole: Rect, corners: Float64Array, half: number): Float64Array {
+  return Float64Array.from({ length: corners.length / 2 }, (_, i) => {
+    const [x, y] = [corners[2 * i], corners[2 * i + 1]];
+    const dx = Math.max(hole.x - x, 0, x - hole.x - hole.width);
+    const dy = Math.max(hole.y - y, 0, y - hole.y - hole.height);
+    return 1 / (1 + (Math.hypot(dx, dy) / half) ** 2);
+  });
+}

@@ -1,0 +1,50 @@
+import type { FrameFormat, FrameReader } from '../core/image/format.ts';
+import { rasterRows, type RasterPatch } from '../core/shapes/raster.ts';
+import { matteFormat } from './decode.ts';
+import type { DrawnMattes } from './drawnMattes.ts';
+import { shownSize } from './probe.ts';
+import { softened } from './softened.ts';
+import { turnBack } from './turn.ts';
+
+/** The mattes of an outline with the edge that the picture shows, on the picture as it is shown. */
+export class OutlineMattes implements FrameReader {
+  readonly format: FrameFormat;
+  private made: { frame: number; patch: RasterPatch } | undefined;
+
+  /**
+   * @param drawn - By the outline, as stored, frames counted as those of the clip.
+   * @param frames - Of the clip, numbered as in it; frames outside of `known` are not asked for.
+   * @param reach - How far on both sides of the outline the edge may lie, px.
+   */
+  constructor(
+    private readonly drawn: DrawnMattes,
+    private readonly frames: FrameReader,
+    private readonly clip: { width: number; height: number; rotation: number },
+    private readonly range: { first: number; last: number; known: { first: number; last: number } },
+    private readonly reach: number,
+  ) {
+    const { width, height } = shownSize(clip);
+    this.format = matteFormat(width, height, false);
+  }
+
+  get count(): number {
+    return this.range.last - this.range.first + 1;
+  }
+
+  readRows(frame: number, _plane: number, y: number, rows: number, into: Uint8Array): void {
+    rasterRows(this.patch(frame), this.format.width, y, rows, into);
+  }
+
+  private patch(frame: number): RasterPatch {
+    if (this.made?.frame !== frame) this.made = { frame, patch: this.make(this.range.first + frame) };
+    return this.made.patch;
+  }
+
+  private make(frame: number): RasterPatch {
+    const patch = this.drawn.matte(frame);
+    const { known } = this.range;
+    const told = frame >= known.first && frame <= known.last;
+    const soft = told ? softened(patch, this.frames, frame, this.reach) : patch;
+    return turnBack(soft, 360 - this.clip.rotation, this.format.width, this.format.height);
+  }
+}

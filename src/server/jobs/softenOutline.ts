@@ -1,0 +1,93 @@
+import { findShape, frameNumbers, toShape, type MatteNode, type ShapeNode } from '../../contract/document.ts';
+import { workRange, type PatchOperation } from '../../contract/shots.ts';
+import { AppError } from '../../core/errors.ts';
+import { plainRemoval } from '../../media/drawnMask.ts';
+import { DrawnMattes } from '../../media/drawnMattes.ts';
+import { LumaFrames } from '../../media/lumaStore.ts';
+import { OutlineMattes } from '../../media/outlineMattes.ts';
+import { writeRasterFile } from '../../media/rasterFile.ts';
+import { RawStore } from '../../media/rawStore.ts';
+import { storedClip } from '../services/layers.ts';
+import { ShotService } from '../services/shots.ts';
+import type { Clip } from '../store/clip.ts';
+import type { Matte } from '../store/matte.ts';
+import { Shot, shotView } from '../store/shot.ts';
+import type { JobContext, Work } from './runWork.ts';
+
+/** Makes a matte of a shape's outline, with the edge that the picture shows, and lets it count in the shape's place. */
+export async function softenOutline(
+  row: Matte,
+  shot: Shot,
+  clipRow: Clip,
+  context: JobContext,
+  work: Work,
+): Promise<void> {
+  const { shape } = placeOf(shot, row);
+  const clip = storedClip(clipRow, context.files);
+  const { width, height, rotation, frames: count } = clip.info;
+  const range = workRange(shotView(shot), count);
+  const wanted = { clip, first: range.first, count: range.count };
+  const own = framesOf(shape, range.first, range.first + range.count - 1);
+  work.report('decode', 0);
+  const stored = await context.stores.full(wanted, work.signal);
+  const store = new RawStore(stored.path, stored.format);
+  const { tracks } = shot.document;
+  const drawn = new DrawnMattes({
+    removal: plainRemoval(toShape(row.outline!.shapeId, shape, 0, tracks)),
+    width,
+    height,
+    rotation,
+    count,
+  });
+  try {
+    const known = { first: range.first, last: range.first + range.count - 1 };
+    const luma = new LumaFrames(store, range.first, count);
+    const mattes = new OutlineMattes(drawn, luma, { width, height, rotation }, { ...own, known }, row.outline!.reach);
+    await writeRasterFile(mattes, context.files.matte(row.id), (done) => work.report('mattes', done), work.signal);
+  } finally {
+    store.close();
+  }
+  await layIn(row, { file: row.id, count: own.last - own.first + 1, start: own.first, pace: 1 }, context);
+}
+
+function placeOf(shot: Shot, row: Matte): { removalId: string; shape: ShapeNode } {
+  const place = findShape(shot.document, row.outline!.shapeId);
+  if (!place) throw new AppError('not_found', 'The shape that was to become a matte is gone.');
+  return place;
+}
+
+/** Frames on which a shape counts: those that it is limited to; else all, of an outline those that have a key. */
+function framesOf(shape: ShapeNode, first: number, last: number): { first: number; last: number } {
+  const keys = frameNumbers(shape.keys);
+  const { from, to } =
+    shape.visible ?? (shape.outline ? { from: keys[0], to: keys.at(-1)! } : { from: first, to: last });
+  return { first: from, last: to };
+}
+
+/** The edit has the matte's id, so that it counts once however often this is done. */
+async function layIn(row: Matte, matte: MatteNode, context: JobContext): Promise<void> {
+  const shot = (await Shot.findByPk(row.shotId))!;
+  const { shapeId } = row.outline!;
+  const { removalId, shape } = placeOf(shot, row);
+  const { shapes } = shot.document.removals[removalId];
+  const of = shape.variant?.of ?? row.id;
+  const name = `${shape.name}, soft`.slice(0, 60);
+  const rank = Math.max(...Object.values(shapes).map((s) => s.rank)) + 1;
+  const node: ShapeNode = {
+    name,
+    rank,
+    kind: 'matte',
+    operation: shape.operation,
+    matte,
+    keys: {},
+    variant: { of, off: false },
+  };
+  const path = `/removals/${removalId}/shapes`;
+  const others = Object.keys(shapes).filter((id) => id === shapeId || shapes[id].variant?.of === of);
+  const patch: PatchOperation[] = [
+    ...others.map((id): PatchOperation => ({ op: 'add', path: `${path}/${id}/variant`, value: { of, off: true } })),
+    { op: 'add', path: `${path}/${row.id}`, value: node },
+  ];
+  const edit = { editId: row.id, base: shot.revision, label: `Soften “${shape.name}”`, patch };
+  await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
+}
