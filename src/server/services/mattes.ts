@@ -1,6 +1,8 @@
 import { randomUUID } from 'node:crypto';
+import { existsSync } from 'node:fs';
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
+import { findShape } from '../../contract/document.ts';
 import type { ServerEvent } from '../../contract/events.ts';
 import type { MatteView } from '../../contract/mattes.ts';
 import { AppError } from '../../core/errors.ts';
@@ -45,6 +47,17 @@ export class MatteService {
     await this.changed(row);
   }
 
+  /** A shape's outline becomes a matte next. @throws AppError `not_found`, `no_outline` for a shape that is a matte. */
+  async soften(shotId: string, shapeId: string, reach: number): Promise<MatteView> {
+    const shot = await findShot(shotId);
+    const found = findShape(shot.document, shapeId);
+    if (!found) throw new AppError('not_found', `There is no shape ${shapeId} in this shot.`);
+    if (found.shape.matte) throw new AppError('no_outline', 'This shape is a matte already.');
+    const row = await Matte.create({ id: randomUUID(), shotId, name: found.shape.name, outline: { shapeId, reach } });
+    await this.doors.queue(row.id);
+    return this.changed(row);
+  }
+
   /** Stops reading it, or forgets that it could not be read. @throws AppError `not_found`. */
   async dismiss(id: string): Promise<MatteView> {
     const row = await Matte.findByPk(id);
@@ -55,12 +68,15 @@ export class MatteService {
     return this.changed(row);
   }
 
-  /** One of its frames. @throws AppError `not_found`. */
+  /**
+   * One of its frames. It is there as soon as its file is, which is before its work says so: the document already has it then.
+   * @throws AppError `not_found`.
+   */
   async picture(id: string, frame: number): Promise<RasterPatch> {
-    const row = await Matte.findByPk(id);
-    if (row?.state !== 'done') throw new AppError('not_found', `There is no matte ${id}.`);
+    const path = this.files.matte(id);
+    if (!existsSync(path)) throw new AppError('not_found', `There is no matte ${id}.`);
     const none = { rect: { x: 0, y: 0, width: 0, height: 0 }, values: new Uint8Array() };
-    return rasterFile(this.files.matte(id))(frame) ?? none;
+    return rasterFile(path)(frame) ?? none;
   }
 
   private async changed(row: Matte): Promise<MatteView> {
