@@ -19,7 +19,7 @@ import { benchLongTrack, benchTracks, type Tracks } from './trackBench.ts';
 const { values } = parseArgs({
   options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
 });
-const FILLED = ['boardwalk', 'mill-door', 'fen-flight', 'granary', 'dusk-log'];
+const FILLED = ['boardwalk', 'mill-door', 'fen-flight', 'granary', 'panel', 'dusk-log'];
 const JUDGED_AS_JOB = ['boardwalk', 'mill-door', 'fen-flight'];
 const STRESSED = ['boardwalk'];
 const TRACKED = ['boardwalk', 'granary'];

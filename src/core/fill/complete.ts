@@ -1,6 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { addBorder } from './borderField.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
 import { eachRun, HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
@@ -141,16 +142,18 @@ export class Completer {
     return { planes, covers, part: partOf(region, used) };
   }
 
-  /** Where nothing at all is known: a smooth continuation of the surroundings. */
+  /** Where nothing at all is known: a smooth continuation of the surroundings, which meets them px by px. */
   private useColours(region: Region, layers: Float32Array[], open: Uint8Array): void {
     const known = new Uint8Array(open.length);
     this.eachLumaRun(region, RIM_TILE, (from, to) => {
       for (let i = from; i < to; i++) known[i] = 1 - open[i];
     });
+    const tiles = openTiles(region, open);
     layers.forEach((samples, plane) => {
       const nothing = new Float32Array(samples.length);
       const field = fieldOf(region, cellDifferences(region, this.format, plane, samples, nothing, known));
-      const smooth = plusField(this.kernels, nothing, region, this.format, plane, field);
+      const smooth = plusField(this.kernels, nothing, region, this.format, plane, field, RIM_TILE);
+      addBorder(region, this.format, plane, smooth, samples, { known, open, tiles });
       this.copyWhere(region, plane, open, smooth, samples);
     });
     open.fill(0);

@@ -1,9 +1,12 @@
 import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
+import { storedFormat } from '../../media/pixelFormat.ts';
+import { addBorder } from './borderField.ts';
 import { fitLight } from './light.ts';
 import { membrane } from './membrane.ts';
 import { onionFill, patchFill } from './patchFill.ts';
+import { TILE } from './region.ts';
 import { fitTransfer, identityTransfer } from './transfer.ts';
 import { gaussFrom, randomFrom } from '../testing/random.ts';
 
@@ -52,6 +55,28 @@ describe('membrane', () => {
 
   it('is 0 where nothing is known', () => {
     expect([...membrane({ cols: 2, rows: 2 }, new Float32Array(4), new Float32Array(4))]).toEqual([0, 0, 0, 0]);
+  });
+});
+
+describe('the border of what is open', () => {
+  it('is met sample by sample, by what lies right beside it alone', () => {
+    // Three by three tiles; open is a square of 10 px in the middle one. The truth rises by 2 a px, with a bright line two px away.
+    const side = 3 * TILE;
+    const rect = { x: 0, y: 0, width: side, height: side };
+    const active = new Uint8Array(9).fill(1);
+    active[4] = 2;
+    const [alpha, known] = [new Uint8Array(side * side), new Uint8Array(side * side)];
+    const region = { frame: 0, rect, cols: 3, rows: 3, active, alpha, known };
+    const open = new Uint8Array(side * side);
+    for (let y = 19; y < 29; y++) open.fill(1, y * side + 19, y * side + 29);
+    known.set(open.map((v) => 1 - v));
+    const truth = Float32Array.from(open, (_, i) => (i % side === 30 ? 250 : 2 * (i % side)));
+    const samples = new Float32Array(side * side).fill(40);
+    const { format } = storedFormat('gray', side, side);
+    addBorder(region, format, 0, samples, truth, { known, open, tiles: active.map((v) => v >> 1) });
+    const row = 24 * side;
+    for (const x of [19, 22, 25, 28]) expect(Math.abs(samples[row + x] - 2 * x)).toBeLessThan(0.5);
+    expect([samples[row + 18], samples[row + 29]]).toEqual([40, 40]);
   });
 });
 

@@ -80,7 +80,7 @@ export function fieldOf(region: Region, { sum, weight }: Pick<CellSums, 'sum' | 
   return membrane(offsetGrid(region), sum, weight, domainOf(region));
 }
 
-/** Samples of a plane plus a field on the offset grid, in the tiles of the hole. */
+/** Samples of a plane plus a field on the offset grid, in tiles of at least a kind. */
 export function plusField(
   kernels: Kernels,
   samples: Float32Array,
@@ -88,6 +88,7 @@ export function plusField(
   { planes }: FrameFormat,
   plane: number,
   field: Float32Array,
+  kind = HOLE_TILE,
 ): Float32Array {
   const { stepX, stepY } = planes[plane];
   const { cols, rows, rect } = region;
@@ -96,7 +97,7 @@ export function plusField(
     const [at, values, active] = [kernels.put(samples), kernels.put(field), kernels.put(region.active)];
     const tile = [TILE / stepX, TILE / stepY, CELLS_PER_TILE] as const;
     const width = rect.width / stepX;
-    kernels.run.addField(at, width, values, grid.cols, grid.rows, active, HOLE_TILE, cols, rows, ...tile);
+    kernels.run.addField(at, width, values, grid.cols, grid.rows, active, kind, cols, rows, ...tile);
     return kernels.f32(at, samples.length).slice();
   });
 }
