@@ -1,11 +1,14 @@
-import type { Visibility } from './visibility.ts';
+import { SHARED_EVERY, type Visibility } from './visibility.ts';
 
 /** Time distance, frames, at which a source is worth half as much. */
 const HALF_WORTH = 30;
+/** What a source that the neighbouring frames have not got too is worth, of one that they have. */
+const ALONE_WORTH = 0.2;
 
 /**
- * The frames that a hole is filled from: greedily those that add most to cells with few sources, near ones first
- * (submodular cover, Nemhauser et al. 1978). What a frame adds only falls as others are chosen, so it is counted again only
+ * The frames that a hole is filled from: greedily those that add most to cells with few sources, near ones first, and
+ * first those on the grid that all frames share: so the fill changes little from frame to frame, and what passes near one
+ * source is outvoted by others that lie farther apart (submodular cover, Nemhauser et al. 1978). What a frame adds only falls as others are chosen, so it is counted again only
  * while an older count says that it may be the best (lazy greedy, Minoux 1978).
  *
  * @param most - Sources at most.
@@ -40,7 +43,13 @@ function gainOf(k: number, { cells, sources, seen, frame }: Visibility, have: Ui
   const n = cells.length;
   let gain = 0;
   for (let i = 0, o = k * n; i < n; i++, o++) if (seen[o] === 1 && have[i] < enough) gain += 1 / (1 + have[i]);
-  return gain / (1 + Math.abs(sources[k] - frame) / HALF_WORTH);
+  return worthOf(sources[k], frame) * gain;
+}
+
+/** What a source is worth for a frame, 0..1. */
+export function worthOf(source: number, frame: number): number {
+  const near = 1 / (1 + Math.abs(source - frame) / HALF_WORTH);
+  return source % SHARED_EVERY === 0 ? near : ALONE_WORTH * near;
 }
 
 /** The first of the largest values; -1 if there are none. */

@@ -3,7 +3,7 @@ import { loadKernels } from '../../media/kernelFile.ts';
 import type { FrameReader } from '../image/format.ts';
 import { cellsUnder, createMatteCells, fillMatteCells, FREE, HOLE, NEAR } from '../image/matteCells.ts';
 import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
-import { chooseSources } from './chooseSources.ts';
+import { chooseSources, worthOf } from './chooseSources.ts';
 import { bestAnchor, REVEAL_LEVEL, regrade, revealOf } from './reveal.ts';
 import { ladder, VisibilityFinder, type Visibility } from './visibility.ts';
 
@@ -54,8 +54,8 @@ function eagerly({ cells, sources, seen, frame }: Visibility, most: number, enou
   const chosen: number[] = [];
   while (chosen.length < most) {
     const worth = (k: number): number =>
-      have.reduce((sum, h, i) => sum + (seen[k * have.length + i] === 1 && h < enough ? 1 / (1 + h) : 0), 0) /
-      (1 + Math.abs(sources[k] - frame) / 30);
+      have.reduce((sum, h, i) => sum + (seen[k * have.length + i] === 1 && h < enough ? 1 / (1 + h) : 0), 0) *
+      worthOf(sources[k], frame);
     const best = [...left].reduce<number | undefined>(
       (b, k) => (b === undefined || worth(k) > worth(b) ? k : b),
       undefined,
@@ -154,6 +154,16 @@ describe('sources', () => {
     };
     expect(chooseSources(visibility, 2, 4)).toEqual([9, 30]);
     expect(chooseSources(visibility, 9, 1)).toEqual([9, 30]);
+  });
+
+  it('takes frames that its neighbours take too, but for what they do not show', () => {
+    const sources = [9, 11, 12, 6];
+    const all = { frame: 10, cells: Int32Array.of(0, 1), sources, seen: new Uint8Array(8).fill(1) };
+    expect(chooseSources(all, 2, 4)).toEqual([6, 12]);
+    // Only frame 11 shows the second cell.
+    const seen = Uint8Array.of(1, 0, 1, 1, 1, 0, 1, 0);
+    expect(chooseSources({ ...all, seen }, 3, 2)).toEqual([6, 11, 12]);
+    expect([worthOf(12, 10) > worthOf(9, 10), worthOf(12, 10) > worthOf(18, 10)]).toEqual([true, true]);
   });
 
   it('are those that counting every one anew each time would give', () => {

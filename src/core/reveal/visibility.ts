@@ -18,6 +18,9 @@ export interface Visibility {
 /** Masks kept in kernel memory. */
 const SLOTS = 160;
 
+/** Every so many frames lies one that its neighbours too are best filled from. */
+export const SHARED_EVERY = 6;
+
 /**
  * Frames in which the background of frame `t` is looked for: all near ones, then fewer and fewer. The thinned ones lie
  * on a grid common to all frames, so that neighbouring frames draw on the same sources.
