@@ -1,4 +1,5 @@
 import { median } from '../geometry/linear.ts';
+import { dilated } from '../image/dilated.ts';
 import type { Grid } from './membrane.ts';
 import type { CellSums } from './smoothField.ts';
 
@@ -35,16 +36,3 @@ export function strangeCells({ cols, rows }: Grid, differences: CellSums, unit: 
 }
 
 const quartile = (values: number[]): number => [...values].sort((a, b) => a - b)[values.length >> 2] ?? 0;
-
-function dilated(mask: Uint8Array, cols: number, rows: number): Uint8Array {
-  const out = mask.slice();
-  for (let y = 0, i = 0; y < rows; y++) {
-    for (let x = 0; x < cols; x++, i++) {
-      if (mask[i] === 0) continue;
-      for (let b = Math.max(0, y - 1); b <= Math.min(rows - 1, y + 1); b++) {
-        for (let a = Math.max(0, x - 1); a <= Math.min(cols - 1, x + 1); a++) out[b * cols + a] = 1;
-      }
-    }
-  }
-  return out;
-}
