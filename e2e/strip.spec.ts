@@ -167,3 +167,23 @@ test('a shape is placed by numbers, which become a key', async () => {
   await page.keyboard.press('Control+z');
   await expect(field('Width')).toHaveValue('100 px');
 });
+
+test('a shape is lined up with the picture, and held by its middle when it is dragged near', async () => {
+  const middle = page.getByRole('spinbutton', { name: 'Middle across' });
+  await page.getByText('Line up', { exact: true }).click();
+  await page.getByRole('group', { name: 'Across' }).getByRole('button', { name: 'Left' }).click();
+  await expect(middle).toHaveValue('49.5 px');
+  await page.getByRole('group', { name: 'Across' }).getByRole('button', { name: 'Middle' }).click();
+  const inTheMiddle = await middle.inputValue();
+  const [x, y] = await screenOf(page, Number(inTheMiddle.split(' ')[0]), 90);
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x + 60, y, { steps: 4 });
+  await expect(page.getByTestId('line-x')).toHaveCount(0);
+  // Another shape's side lies half a px to the right.
+  await page.mouse.move(x - 2, y, { steps: 4 });
+  await expect(page.getByTestId('line-x')).toHaveCount(1);
+  await page.mouse.up();
+  await expect(page.getByTestId('line-x')).toHaveCount(0);
+  await expect(middle).toHaveValue(inTheMiddle);
+});

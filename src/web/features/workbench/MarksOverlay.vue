@@ -46,6 +46,15 @@ const pointsShown = computed(() => {
   }, 0);
   return points.length <= FEW_POINTS || (way / points.length) * place.value.scale > 2 * POINT;
 });
+/** Lines that hold what is dragged, from one side of the view to the other. Px of the view. */
+const lines = computed(() => {
+  const { x, y } = props.editing.lines.value;
+  const { left, top, scale } = place.value;
+  return {
+    x: x === undefined ? undefined : left + (x + 0.5) * scale,
+    y: y === undefined ? undefined : top + (y + 0.5) * scale,
+  };
+});
 const unfinished = computed(() => props.editing.drawn.value);
 
 function grab(event: PointerEvent, shapeId: string, grip: Grip): void {
@@ -104,6 +113,24 @@ function move(event: PointerEvent): void {
         <circle cx="4.5" cy="4.5" r="1.4" class="dot" />
       </pattern>
     </defs>
+    <line
+      v-if="lines.x !== undefined"
+      class="hold-line"
+      data-testid="line-x"
+      :x1="lines.x"
+      :x2="lines.x"
+      y1="0"
+      y2="100%"
+    />
+    <line
+      v-if="lines.y !== undefined"
+      class="hold-line"
+      data-testid="line-y"
+      :y1="lines.y"
+      :y2="lines.y"
+      x1="0"
+      x2="100%"
+    />
     <g :transform="transform">
       <path v-for="shape in others" :key="shape.id" :d="pathData(shape.points)" class="other" />
       <g v-for="shape in editing.shapes.value" :key="shape.id">
@@ -244,6 +271,11 @@ circle {
   fill: none;
   stroke: var(--accent-bright);
   stroke-width: 1.6;
+  pointer-events: none;
+}
+.hold-line {
+  stroke: var(--accent-bright);
+  stroke-width: 1;
   pointer-events: none;
 }
 .box {

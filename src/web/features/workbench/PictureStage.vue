@@ -6,6 +6,8 @@ import { counting, toShape } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
 import { useDocument } from '../../document/documentStore.ts';
+import { pictureBox } from '../../marks/lineUp.ts';
+import { boundsOf } from '../../marks/pathEdits.ts';
 import { usePlayer } from '../../picture/usePlayer.ts';
 import { useViewport } from '../../picture/useViewport.ts';
 import CoverageOverlay from './CoverageOverlay.vue';
@@ -48,6 +50,7 @@ picture.attach(player);
 const editing = useShapeEditing(
   () => player.shown.value,
   () => viewport.place.value.scale,
+  () => [pictureBox(info.value), ...others.value.map((shape) => boundsOf(shape.points))],
 );
 
 const pointing = usePointing(

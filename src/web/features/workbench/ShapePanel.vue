@@ -13,11 +13,13 @@ import { letGo, rideOn } from '../../document/trackEdits.ts';
 import EaseButtons from './EaseButtons.vue';
 import { addVariant, removeShape, useVariant } from '../../document/variants.ts';
 import FillPanel from './FillPanel.vue';
+import type { Box } from '../../marks/lineUp.ts';
 import NumberField from './NumberField.vue';
+import ShapeLineUp from './ShapeLineUp.vue';
 import ShapePlace from './ShapePlace.vue';
 import { useStage } from './stageStore.ts';
 
-const props = defineProps<{ shot: ShotView; frame: number }>();
+const props = defineProps<{ shot: ShotView; picture: Box; frame: number }>();
 const emit = defineEmits<{ follow: [] }>();
 const doc = useDocument();
 const stage = useStage();
@@ -173,7 +175,10 @@ function setVisible(side: 'from' | 'to', value: number): void {
         label="How it goes on from this key"
         @choose="(value) => editShape('Change how it goes on', (s) => (s.keys[frame].ease = value))"
       />
-      <ShapePlace v-if="!shape.outline && !shape.matte" :frame="frame" />
+      <template v-if="!shape.outline && !shape.matte">
+        <ShapePlace :frame="frame" />
+        <ShapeLineUp :frame="frame" :picture="picture" />
+      </template>
       <div v-if="!shape.outline && !shape.matte" class="row">
         <span>Rides on</span>
         <Select

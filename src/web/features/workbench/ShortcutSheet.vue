@@ -11,6 +11,7 @@ const POINTER = [
   ['Double click on an outline', 'insert a point; on a point: round or sharp'],
   ['Shift while dragging', 'even sides, straight moves, steps of 15°'],
   ['Ctrl on a corner', 'pulls that corner alone: as seen from another side'],
+  ['Ctrl while shapes are dragged', 'nothing holds them: not the picture, not the sides and middles of other shapes'],
   ['Shift on the strip', 'chooses: frames on the ruler, keys below'],
   ['Ctrl while keys are dragged', 'nothing holds them: not this frame, not in and out, not other keys'],
   ['Pointing, with A', 'click, scribble, or drag a box; with Alt or Ctrl takes away'],

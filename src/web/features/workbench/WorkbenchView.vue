@@ -22,6 +22,7 @@ import PictureStage from './PictureStage.vue';
 import { usePlates } from './platesStore.ts';
 import RemovalList from './RemovalList.vue';
 import { useReveal } from './revealStore.ts';
+import { pictureBox } from '../../marks/lineUp.ts';
 import ShapePanel from './ShapePanel.vue';
 import ShortcutSheet from './ShortcutSheet.vue';
 import TrackPanel from './TrackPanel.vue';
@@ -259,7 +260,7 @@ watch(
       <ChosenPanel :shot="shot" :clip-frames="clip.info!.frames" :frame="frame" @follow="follow" />
       <TrackPanel ref="trackPanel" :frame="frame" @go="(f) => player && (player.pause(), player.go(f))" />
       <OutlinePanel :frame="frame" @go="(f) => player && (player.pause(), player.go(f))" />
-      <ShapePanel :shot="shot" :frame="frame" @follow="follow" />
+      <ShapePanel :shot="shot" :picture="pictureBox(clip.info!)" :frame="frame" @follow="follow" />
       <TakeList v-if="stage.removalId" />
       <TrimPanel
         v-if="work.pickOf(stage.removalId) && doc.document.removals[stage.removalId]"

@@ -89,6 +89,32 @@ describe('dragging', () => {
     expect([keyFrames(shape()), bounds().x, doc.unsent, doc.undoLabel]).toEqual([[0, 7], 60, 2, 'Move a shape']);
   });
 
+  it('is held by the sides and middles of other shapes that it comes near, unless ctrl or shift is held', async () => {
+    const { stage, editing, drawBox, bounds } = await bench();
+    drawBox();
+    stage.tool = 'rectangle';
+    editing.press({ x: 200, y: 100 });
+    editing.dragTo({ x: 230, y: 160 }, NO_KEYS);
+    editing.drop();
+    editing.grab(stage.shapeId, { kind: 'body' }, { x: 210, y: 110 });
+    // Its left side comes 3 px from the first box's right one; its middle down 4 px from that one's lower side.
+    editing.dragTo({ x: 63, y: 24 }, NO_KEYS);
+    expect([bounds(), editing.lines.value]).toEqual([
+      { x: 50, y: 10, width: 30, height: 60 },
+      { x: 50, y: 40 },
+    ]);
+    editing.dragTo({ x: 63, y: 24 }, { ...NO_KEYS, ctrl: true });
+    expect([bounds().x, bounds().y, editing.lines.value]).toEqual([53, 14, {}]);
+    editing.dragTo({ x: 63, y: 24 }, NO_KEYS);
+    editing.drop();
+    expect([bounds().x, editing.lines.value]).toEqual([50, {}]);
+    // The side in hand alone is held, and the other one stays.
+    editing.grab(stage.shapeId, { kind: 'scale', x: -1, y: 0 }, { x: 50, y: 40 });
+    editing.dragTo({ x: 28, y: 50 }, NO_KEYS);
+    editing.drop();
+    expect(bounds()).toEqual({ x: 30, y: 10, width: 50, height: 60 });
+  });
+
   it('that is cancelled changes nothing', async () => {
     const { doc, stage, editing, drawBox, bounds } = await bench();
     drawBox();

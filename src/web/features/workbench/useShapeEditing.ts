@@ -7,6 +7,7 @@ import type { FollowView } from '../../../contract/tracks.ts';
 import { sharpPoints, type PathPoint, type Shape } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { setKey } from '../../document/edits.ts';
+import { holdOf, linesOf, type Axis, type Box } from '../../marks/lineUp.ts';
 import {
   boundsOf,
   middleOfPath,
@@ -43,13 +44,26 @@ export interface DrawnShape {
   off?: boolean;
 }
 
-/** Marks on the picture: what is drawn at the frame, and what a pointer does to it. Frame px. */
-export function useShapeEditing(frame: () => number, screenScale: () => number) {
+/** On the screen, px: from so far a line holds what is dragged past it. */
+const HOLD_PX = 5;
+
+/**
+ * Marks on the picture: what is drawn at the frame, and what a pointer does to it. Frame px.
+ *
+ * @param around - Boxes whose sides and middles hold what is dragged, besides those of the removal's other shapes.
+ */
+export function useShapeEditing(
+  frame: () => number,
+  screenScale: () => number,
+  around: () => readonly Box[] = () => [],
+) {
   const doc = useDocument();
   const stage = useStage();
   const tracks = useTracks();
   /** The outline in hand while it is dragged. */
   const inHand = ref<{ shapeId: string; points: PathPoint[] }>();
+  /** Lines that hold the outline in hand. */
+  const lines = ref<Partial<Record<Axis, number>>>({});
   let drag: { grip: Grip; from: Place; points: PathPoint[]; moved: boolean } | undefined;
   const drawing = useShapeDrawing(frame, screenScale);
 
@@ -97,19 +111,39 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
     const far = Math.hypot(at.x - drag.from.x, at.y - drag.from.y) * screenScale();
     if (!drag.moved && far < CLICK_PX) return;
     drag.moved = true;
-    inHand.value = { shapeId: stage.shapeId, points: changed(drag.points, drag.grip, drag.from, at, keys) };
+    lines.value = {};
+    const to = keys.ctrl || keys.shift ? at : held(drag, at);
+    inHand.value = { shapeId: stage.shapeId, points: changed(drag.points, drag.grip, drag.from, to, keys) };
+  }
+
+  /** Where the pointer would be if the lines near what it drags held that. */
+  function held({ grip, points, from }: NonNullable<typeof drag>, at: Place): Place {
+    const others = [...around(), ...shapes.value.filter((s) => s.id !== stage.shapeId).map((s) => boundsOf(s.points))];
+    const hold = (axis: Axis) =>
+      holdOf(
+        draggedPlaces(points, grip, axis).map((place) => place + at[axis] - from[axis]),
+        others.flatMap((box) => linesOf(box, axis)),
+        HOLD_PX / screenScale(),
+      );
+    const [x, y] = [hold('x'), hold('y')];
+    lines.value = { x: x?.line, y: y?.line };
+    return { x: at.x + (x?.by ?? 0), y: at.y + (y?.by ?? 0) };
   }
 
   function drop(): void {
     drawing.finishSizing();
     if (drag?.moved && inHand.value) commit(inHand.value.shapeId, inHand.value.points, LABELS[drag.grip.kind]);
+    letGo();
+  }
+
+  function letGo(): void {
     drag = undefined;
     inHand.value = undefined;
+    lines.value = {};
   }
 
   function abandon(): void {
-    drag = undefined;
-    inHand.value = undefined;
+    letGo();
     drawing.abandon();
   }
 
@@ -122,6 +156,7 @@ export function useShapeEditing(frame: () => number, screenScale: () => number) 
     selected,
     drawn: drawing.drawn,
     sized: drawing.sized,
+    lines,
     press: drawing.press,
     bend: drawing.bend,
     close: drawing.close,
@@ -168,6 +203,21 @@ const LABELS: Record<Grip['kind'], string> = {
   scale: 'Scale a shape',
   turn: 'Turn a shape',
 };
+
+/** The places along an axis that go with the pointer, and that a line can hold. */
+function draggedPlaces(points: readonly PathPoint[], grip: Grip, axis: Axis): number[] {
+  const [start, middle, end] = linesOf(boundsOf(points), axis);
+  switch (grip.kind) {
+    case 'body':
+      return [start, middle, end];
+    case 'point':
+      return [points[grip.index][axis]];
+    case 'scale':
+      return grip[axis] === 0 ? [] : [grip[axis] < 0 ? start : end];
+    default:
+      return [];
+  }
+}
 
 function changed(points: PathPoint[], grip: Grip, from: Place, to: Place, { alt, shift, ctrl }: DragKeys): PathPoint[] {
   let [dx, dy] = [to.x - from.x, to.y - from.y];
