@@ -1,7 +1,7 @@
 import { components } from '../image/components.ts';
 import { UNKNOWN } from './evidence.ts';
 import { mediansAround } from './mediansAround.ts';
-import { areaOf, at, patchOf, type MaskPatch } from './maskPatch.ts';
+import { areaOf, patchOf, type MaskPatch } from './maskPatch.ts';
 import { bytesOf } from '../image/mapped.ts';
 
 /** Side of the cells over which the usual unlikeness of a frame is measured, px. */
@@ -15,6 +15,9 @@ const CLOSE_TIMES = 2.5;
 const USUAL_RANK = 0.6;
 /** Least usual unlikeness: nine px of thirteen of the 4095 levels (grain, rounding). */
 const FLOOR = 120;
+/** Every so many px, each way, one is looked at; and of a cell, how many must be known. */
+const SAMPLED = 4;
+const LEAST_SAMPLES = 8;
 /** At the frame's border nothing is measured this far in, px: there goes on what is beside it. */
 const RING = 2;
 /** How many times the usual makes a px one that surely moves, and one that moves if it touches such. */
@@ -52,26 +55,27 @@ export function timesUsual(cost: Uint16Array, w: number, h: number): Float32Arra
   const cols = Math.ceil(w / CELL);
   const rows = Math.ceil(h / CELL);
   const out = new Float32Array(w * h);
+  const line = new Float64Array(cols);
+  // Between the middles of cells: which one lies left of a px, and how far it is.
+  const cell = Uint16Array.from({ length: w }, (_, x) => cellBefore(x, cols));
+  const way = Float64Array.from(cell, (c, x) => Math.max(0, Math.min(cols - 1, (x + 0.5) / CELL - 0.5)) - c);
   for (let y = 0; y < h; y++) {
-    const v = Math.max(0, Math.min(rows - 1, (y + 0.5) / CELL - 0.5));
-    const [r, below] = [Math.floor(v), Math.min(rows - 1, Math.floor(v) + 1)];
-    const fv = v - r;
-    for (let i = y * w; i < (y + 1) * w; i++) {
-      if (cost[i] === UNKNOWN) {
-        out[i] = NaN;
-        continue;
-      }
-      const u = Math.max(0, Math.min(cols - 1, (i - y * w + 0.5) / CELL - 0.5));
-      const a = Math.floor(u);
-      const beside = Math.min(cols - 1, a + 1);
-      const fu = u - a;
-      const upper = usual[r * cols + a] * (1 - fu) + usual[r * cols + beside] * fu;
-      const lower = usual[below * cols + a] * (1 - fu) + usual[below * cols + beside] * fu;
-      out[i] = cost[i] / (upper * (1 - fv) + lower * fv);
+    const r = cellBefore(y, rows);
+    const below = Math.min(rows - 1, r + 1);
+    const part = Math.max(0, Math.min(rows - 1, (y + 0.5) / CELL - 0.5)) - r;
+    for (let c = 0; c < cols; c++) line[c] = usual[r * cols + c] * (1 - part) + usual[below * cols + c] * part;
+    for (let x = 0, i = y * w; x < w; x++, i++) {
+      const c = cell[x];
+      const beside = c + 1 < cols ? c + 1 : c;
+      out[i] = cost[i] === UNKNOWN ? NaN : cost[i] / (line[c] * (1 - way[x]) + line[beside] * way[x]);
     }
   }
   return out;
 }
+
+/** The last cell whose middle lies before a px, or the first one. */
+const cellBefore = (px: number, cells: number): number =>
+  Math.floor(Math.max(0, Math.min(cells - 1, (px + 0.5) / CELL - 0.5)));
 
 /** The outermost px, which nothing is known of, are as those beside them. */
 function extendToBorder(level: Uint8Array, w: number, h: number): void {
@@ -89,18 +93,20 @@ function extendToBorder(level: Uint8Array, w: number, h: number): void {
 function usualUnlikeness(cost: Uint16Array, w: number, h: number): Float32Array {
   const cols = Math.ceil(w / CELL);
   const rows = Math.ceil(h / CELL);
+  const rank = new Float32Array(cols * rows);
   // Every fourth px both ways is enough for a rank.
-  const samples: number[][] = Array.from({ length: cols * rows }, () => []);
-  for (let y = RING; y < h; y += 4) {
-    for (let x = RING; x < w; x += 4) {
-      const c = cost[y * w + x];
-      if (c !== UNKNOWN) samples[Math.floor(y / CELL) * cols + Math.floor(x / CELL)].push(c);
+  const samples = new Uint16Array((CELL / SAMPLED) ** 2);
+  for (let r = 0; r < rows; r++) {
+    for (let c = 0; c < cols; c++) {
+      let n = 0;
+      for (let y = r * CELL + RING; y < Math.min(h, (r + 1) * CELL); y += SAMPLED) {
+        for (let x = c * CELL + RING; x < Math.min(w, (c + 1) * CELL); x += SAMPLED) {
+          if (cost[y * w + x] !== UNKNOWN) samples[n++] = cost[y * w + x];
+        }
+      }
+      rank[r * cols + c] = n < LEAST_SAMPLES ? NaN : samples.subarray(0, n).sort()[Math.floor(n * USUAL_RANK)];
     }
   }
-  const rank = samples.map((s) => {
-    s.sort((a, b) => a - b);
-    return s.length < 8 ? NaN : s[Math.floor(s.length * USUAL_RANK)];
-  });
   const wide = mediansAround(rank, cols, rows, REACH);
   const close = mediansAround(rank, cols, rows, CLOSE_REACH);
   return wide.map((v, i) => Math.max(FLOOR, v, Math.min(close[i], v * CLOSE_TIMES)));
@@ -125,15 +131,39 @@ function widened(level: Uint8Array, w: number, h: number): Uint8Array {
 /** Takes away what {@link widened} added around a region, which keeps the gaps that it closed; the frame's border holds. */
 function shrunk(p: MaskPatch, w: number, h: number): MaskPatch {
   const r = CLOSE_PX;
-  const outside = (x: number, y: number): boolean => x >= 0 && y >= 0 && x < w && y < h && at(p, x, y) === 0;
-  const data = p.data.slice();
-  for (let v = -1; v <= p.height; v++) {
-    for (let u = -1; u <= p.width; u++) {
-      if (!outside(p.x + u, p.y + v)) continue;
-      for (let b = Math.max(0, v - r); b <= Math.min(p.height - 1, v + r); b++) {
-        data.fill(0, b * p.width + Math.max(0, u - r), b * p.width + Math.max(0, Math.min(p.width, u + r + 1)));
-      }
+  // With a px around the patch: there is what the region ends at, or the frame does.
+  const [cols, rows] = [p.width + 2, p.height + 2];
+  const holds = new Uint8Array(cols * rows);
+  for (let v = 0; v < rows; v++) {
+    const [y, row] = [p.y + v - 1, v * cols];
+    if (y < 0 || y >= h) {
+      holds.fill(1, row, row + cols);
+      continue;
     }
+    if (v > 0 && v <= p.height) holds.set(p.data.subarray((v - 1) * p.width, v * p.width), row + 1);
+    if (p.x === 0) holds[row] = 1;
+    if (p.x + p.width === w) holds[row + cols - 1] = 1;
+  }
+  const across = eroded(holds, cols, rows, r, 1, cols);
+  const down = eroded(across, rows, cols, r, cols, 1);
+  const data = p.data.slice();
+  for (let v = 0; v < p.height; v++) {
+    for (let u = 0; u < p.width; u++) data[v * p.width + u] &= down[(v + 1) * cols + u + 1];
   }
   return { ...p, data };
+}
+
+/** 1 where all within `r` steps along a line are 1; lines of n that are `step` apart, `lines` of them `pitch` apart. */
+function eroded(values: Uint8Array, n: number, lines: number, r: number, step: number, pitch: number): Uint8Array {
+  const out = new Uint8Array(values.length);
+  for (let k = 0; k < lines; k++) {
+    // How many in a row were 1 before: an end of the line is none that ends them.
+    let run = r + 1;
+    const start = k * pitch;
+    for (let i = 0; i < n + r; i++) {
+      run = i >= n || values[start + i * step] ? run + 1 : 0;
+      if (i >= r && run > 2 * r) out[start + (i - r) * step] = 1;
+    }
+  }
+  return out;
 }

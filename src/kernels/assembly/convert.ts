@@ -40,7 +40,7 @@ export function roundSamples(src: usize, n: i32, most: f32, dst: usize): void {
   let i = 0;
   for (; i + 4 <= n; i += 4) {
     const v = f32x4.add(v128.load(src + (<usize>i << 2)), halves);
-    const whole = i32x4.trunc_sat_f32x4_s(f32x4.min(f32x4.max(v, lows), tops));
+    const whole = i32x4.trunc_sat_f32x4_s(f32x4.pmin(f32x4.pmax(v, lows), tops));
     v128.store64_lane(dst + (<usize>i << 1), i16x8.narrow_i32x4_u(whole, whole), 0);
   }
   for (; i < n; i++) {

@@ -30,7 +30,7 @@ export function fuse(
       );
       const use = i32x4.extend_low_i16x8_u(
         i16x8.extend_low_i8x16_u(v128.load32_zero(usable + <usize>k * (step >> 2) + <usize>i)));
-      const w = f32x4.mul(f32x4.convert_i32x4_u(use), f32x4.splat(load<f32>(p, 8)));
+      const w = f32x4.mul(f32x4.convert_i32x4_s(use), f32x4.splat(load<f32>(p, 8)));
       v128.store(values + <usize>k * step + o, v);
       v128.store(weights + <usize>k * step + o, w);
       total = f32x4.add(total, w);
@@ -42,7 +42,7 @@ export function fuse(
       v128.store(share + o, f32x4.splat(0));
       continue;
     }
-    const all = f32x4.max(total, tiny);
+    const all = f32x4.pmax(total, tiny);
     let m = f32x4.div(sum, all);
     // Where all candidates lie close together their mean is as good a start as their median.
     const rounds = spread(values + o, weights + o, step, n, m) < tau ? 0 : MEDIAN_ROUNDS;
@@ -51,12 +51,12 @@ export function fuse(
       sum = f32x4.splat(0);
       for (let k = 0; k < n; k++) {
         const v = v128.load(values + <usize>k * step + o);
-        const d = f32x4.max(f32x4.abs(f32x4.sub(v, m)), floorAt);
+        const d = f32x4.pmax(f32x4.abs(f32x4.sub(v, m)), floorAt);
         const w = f32x4.div(v128.load(weights + <usize>k * step + o), d);
         total = f32x4.add(total, w);
         sum = f32x4.add(sum, f32x4.mul(w, v));
       }
-      m = f32x4.div(sum, f32x4.max(total, f32x4.splat(1e-9)));
+      m = f32x4.div(sum, f32x4.pmax(total, f32x4.splat(1e-9)));
     }
     for (let round = 0; round < MEAN_ROUNDS; round++) {
       total = f32x4.splat(0);
@@ -67,7 +67,7 @@ export function fuse(
         total = f32x4.add(total, w);
         sum = f32x4.add(sum, f32x4.mul(w, v));
       }
-      m = f32x4.div(sum, f32x4.max(total, f32x4.splat(1e-9)));
+      m = f32x4.div(sum, f32x4.pmax(total, f32x4.splat(1e-9)));
     }
     total = f32x4.splat(0);
     for (let k = 0; k < n; k++) {
@@ -91,7 +91,7 @@ function spread(values: usize, weights: usize, step: usize, n: i32, m: v128): f3
   for (let k = 0; k < n; k++) {
     const at = <usize>k * step;
     const counts = f32x4.gt(v128.load(weights + at), none);
-    most = f32x4.max(most, v128.and(f32x4.abs(f32x4.sub(v128.load(values + at), m)), counts));
+    most = f32x4.pmax(most, v128.and(f32x4.abs(f32x4.sub(v128.load(values + at), m)), counts));
   }
   return max(
     max(f32x4.extract_lane(most, 0), f32x4.extract_lane(most, 1)),

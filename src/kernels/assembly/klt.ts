@@ -7,7 +7,7 @@ const FIRST: i32 = -8;
 // @ts-ignore: decorator
 @inline
 export function floats4(ptr: usize): v128 {
-  return f32x4.convert_i32x4_u(v128.load16x4_u(ptr));
+  return f32x4.convert_i32x4_s(v128.load16x4_u(ptr));
 }
 
 /** Window around (x, y), upright, into `out` (AREA floats). Returns the sum. */
@@ -76,10 +76,10 @@ export function sampleTurned(
       bottom = v128.load32_lane(p1 + nextRow, bottom, 1);
       bottom = v128.load32_lane(p2 + nextRow, bottom, 2);
       bottom = v128.load32_lane(p3 + nextRow, bottom, 3);
-      const ta = f32x4.convert_i32x4_u(v128.and(top, low));
-      const ba = f32x4.convert_i32x4_u(v128.and(bottom, low));
-      const upper = f32x4.add(ta, f32x4.mul(f32x4.sub(f32x4.convert_i32x4_u(i32x4.shr_u(top, 16)), ta), u));
-      const lower = f32x4.add(ba, f32x4.mul(f32x4.sub(f32x4.convert_i32x4_u(i32x4.shr_u(bottom, 16)), ba), u));
+      const ta = f32x4.convert_i32x4_s(v128.and(top, low));
+      const ba = f32x4.convert_i32x4_s(v128.and(bottom, low));
+      const upper = f32x4.add(ta, f32x4.mul(f32x4.sub(f32x4.convert_i32x4_s(i32x4.shr_u(top, 16)), ta), u));
+      const lower = f32x4.add(ba, f32x4.mul(f32x4.sub(f32x4.convert_i32x4_s(i32x4.shr_u(bottom, 16)), ba), u));
       const value = f32x4.add(upper, f32x4.mul(f32x4.sub(lower, upper), v));
       v128.store(out + (<usize>(j * SIDE + i) << 2), value);
       sum = f32x4.add(sum, value);

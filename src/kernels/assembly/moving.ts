@@ -91,20 +91,31 @@ function layFour(
   const v = f32x4.sub(sy, f32x4.convert_i32x4_s(iy));
   const at = i32x4.add(i32x4.mul(iy, i32x4.splat(<i32>stride)), i32x4.shl(ix, 1));
   const p0 = src + <usize>i32x4.extract_lane(at, 0);
-  const p1 = src + <usize>i32x4.extract_lane(at, 1);
-  const p2 = src + <usize>i32x4.extract_lane(at, 2);
-  const p3 = src + <usize>i32x4.extract_lane(at, 3);
-  let upper = i32x4.splat(load<i32>(p0));
-  upper = i32x4.replace_lane(upper, 1, load<i32>(p1));
-  upper = i32x4.replace_lane(upper, 2, load<i32>(p2));
-  upper = i32x4.replace_lane(upper, 3, load<i32>(p3));
-  let lower = i32x4.splat(load<i32>(p0 + stride));
-  lower = i32x4.replace_lane(lower, 1, load<i32>(p1 + stride));
-  lower = i32x4.replace_lane(lower, 2, load<i32>(p2 + stride));
-  lower = i32x4.replace_lane(lower, 3, load<i32>(p3 + stride));
+  let upper: v128;
+  let lower: v128;
+  if (i32x4.all_true(i32x4.eq(at, i32x4.add(i32x4.splat(i32x4.extract_lane(at, 0)), i32x4(0, 2, 4, 6))))) {
+    // Four neighbours in a row, as most are: they are read together.
+    upper = v128.load(p0);
+    lower = v128.load(p0 + stride);
+    const pairs = i8x16(0, 1, 2, 3, 2, 3, 4, 5, 4, 5, 6, 7, 6, 7, 8, 9);
+    upper = i8x16.swizzle(upper, pairs);
+    lower = i8x16.swizzle(lower, pairs);
+  } else {
+    const p1 = src + <usize>i32x4.extract_lane(at, 1);
+    const p2 = src + <usize>i32x4.extract_lane(at, 2);
+    const p3 = src + <usize>i32x4.extract_lane(at, 3);
+    upper = i32x4.splat(load<i32>(p0));
+    upper = i32x4.replace_lane(upper, 1, load<i32>(p1));
+    upper = i32x4.replace_lane(upper, 2, load<i32>(p2));
+    upper = i32x4.replace_lane(upper, 3, load<i32>(p3));
+    lower = i32x4.splat(load<i32>(p0 + stride));
+    lower = i32x4.replace_lane(lower, 1, load<i32>(p1 + stride));
+    lower = i32x4.replace_lane(lower, 2, load<i32>(p2 + stride));
+    lower = i32x4.replace_lane(lower, 3, load<i32>(p3 + stride));
+  }
   const a = across(upper, u);
   const value = f32x4.mul(f32x4.add(a, f32x4.mul(f32x4.sub(across(lower, u), a), v)), v128.load(gain + (<usize>x << 2)));
-  const rounded = i32x4.trunc_sat_f32x4_s(f32x4.add(f32x4.min(value, f32x4.splat(4095)), f32x4.splat(0.5)));
+  const rounded = i32x4.trunc_sat_f32x4_s(f32x4.add(f32x4.pmin(value, f32x4.splat(4095)), f32x4.splat(0.5)));
   const result = v128.or(rounded, v128.not(inside));
   v128.store64_lane(out, i8x16.swizzle(result, i8x16(0, 1, 4, 5, 8, 9, 12, 13, 0, 1, 4, 5, 8, 9, 12, 13)), 0);
 }
@@ -113,8 +124,8 @@ function layFour(
 // @ts-ignore: decorator
 @inline
 function across(pairs: v128, u: v128): v128 {
-  const left = f32x4.convert_i32x4_u(v128.and(pairs, i32x4.splat(0xffff)));
-  const right = f32x4.convert_i32x4_u(i32x4.shr_u(pairs, 16));
+  const left = f32x4.convert_i32x4_s(v128.and(pairs, i32x4.splat(0xffff)));
+  const right = f32x4.convert_i32x4_s(i32x4.shr_u(pairs, 16));
   return f32x4.add(left, f32x4.mul(f32x4.sub(right, left), u));
 }
 
@@ -127,22 +138,30 @@ function gainRow(gains: usize, w: i32, h: i32, cell: i32, y: i32, out: usize): v
   const v = max((<f32>y + half) / <f32>cell - half, zero);
   const r = min(<i32>v, rows - 1);
   const below = min(r + 1, rows - 1);
-  const fv = v - <f32>r;
-  for (let x = 0; x < w; x++) {
-    const u = max((<f32>x + half) / <f32>cell - half, zero);
-    const c = min(<i32>u, cols - 1);
-    const beside = min(c + 1, cols - 1);
-    const fu = u - <f32>c;
-    const upper = gainAt(gains, cols, r, c) * (1 - fu) + gainAt(gains, cols, r, beside) * fu;
-    const lower = gainAt(gains, cols, below, c) * (1 - fu) + gainAt(gains, cols, below, beside) * fu;
-    store<f32>(out + (<usize>x << 2), upper * (1 - fv) + lower * fv);
+  const part = v - <f32>r;
+  const upper = gains + (<usize>(r * cols) << 2);
+  const lower = gains + (<usize>(below * cols) << 2);
+  const step = <f32>1 / <f32>cell;
+  // Of the first cell's first half, and the last one's second half, the gain is that of its middle.
+  let left = between(load<f32>(upper), load<f32>(lower), part);
+  let x = 0;
+  for (; x < min(cell >> 1, w); x++) store<f32>(out + (<usize>x << 2), left);
+  for (let c = 1; c < cols; c++) {
+    const right = between(load<f32>(upper + (<usize>c << 2)), load<f32>(lower + (<usize>c << 2)), part);
+    const slope = (right - left) * step;
+    const middle = (<f32>c - half) * <f32>cell - half;
+    for (const end = min(w, cell * c + (cell >> 1)); x < end; x++) {
+      store<f32>(out + (<usize>x << 2), left + slope * (<f32>x - middle));
+    }
+    left = right;
   }
+  for (; x < w; x++) store<f32>(out + (<usize>x << 2), left);
 }
 
 // @ts-ignore: decorator
 @inline
-function gainAt(gains: usize, cols: i32, r: i32, c: i32): f32 {
-  return load<f32>(gains + (<usize>(r * cols + c) << 2));
+function between(a: f32, b: f32, part: f32): f32 {
+  return a + (b - a) * part;
 }
 
 /**
@@ -307,29 +326,68 @@ function rankOne(
  */
 export function forgiveEdges(plane: usize, w: i32, h: i32, cost: usize, work: usize): void {
   const stride = <usize>w << 1;
-  for (let y = 1; y < h - 1; y++) {
-    for (let x = 1; x < w - 1; x++) {
-      const p = plane + <usize>y * stride + (<usize>x << 1);
-      const across = abs(<i32>load<u16>(p, 2) - <i32>load<u16>(p - 2));
-      const down = abs(<i32>load<u16>(p + stride) - <i32>load<u16>(p - stride));
-      store<u16>(work + <usize>y * stride + (<usize>x << 1), <u16>(max(across, down) >> 2));
-    }
-  }
+  for (let y = 1; y < h - 1; y++) slopes(plane + <usize>y * stride, stride, work + <usize>y * stride);
   for (let y = 0; y < h; y++) {
-    for (let x = 0; x < w; x++) {
-      const o = <usize>y * stride + (<usize>x << 1);
-      if (x < 2 || y < 2 || x >= w - 2 || y >= h - 2) {
-        store<u16>(cost + o, NOWHERE);
-        continue;
-      }
-      const have = load<u16>(cost + o);
-      if (have == NOWHERE) continue;
-      let sum: i32 = 0;
-      for (let v: usize = 0; v < 3; v++) {
-        const q = work + o + (v - 1) * stride;
-        sum += load<u16>(q - 2) + load<u16>(q) + load<u16>(q, 2);
-      }
-      store<u16>(cost + o, <u16>max(<i32>have - sum, 0));
+    const o = cost + <usize>y * stride;
+    if (y < 2 || y >= h - 2) {
+      memory.fill(o, 255, stride);
+      continue;
+    }
+    forgiveRow(o, work + <usize>y * stride, stride);
+    for (let k: usize = 0; k < min<usize>(4, stride); k += 2) {
+      store<u16>(o + k, NOWHERE);
+      store<u16>(o + stride - 2 - k, NOWHERE);
     }
   }
+}
+
+/** A quarter of the difference between a px's neighbours, across or down, along a row but for its ends. */
+function slopes(row: usize, stride: usize, out: usize): void {
+  let x: usize = 2;
+  for (; x + 18 <= stride; x += 16) {
+    const p = row + x;
+    const across = difference(v128.load(p - 2), v128.load(p, 2));
+    const down = difference(v128.load(p - stride), v128.load(p + stride));
+    v128.store(out + x, i16x8.shr_u(i16x8.max_u(across, down), 2));
+  }
+  for (; x + 2 < stride; x += 2) {
+    const p = row + x;
+    const across = abs(<i32>load<u16>(p, 2) - <i32>load<u16>(p - 2));
+    const down = abs(<i32>load<u16>(p + stride) - <i32>load<u16>(p - stride));
+    store<u16>(out + x, <u16>(max(across, down) >> 2));
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function difference(a: v128, b: v128): v128 {
+  return i16x8.sub(i16x8.max_u(a, b), i16x8.min_u(a, b));
+}
+
+/** Takes the sums of 3x3 slopes from a row of costs. */
+function forgiveRow(cost: usize, slope: usize, stride: usize): void {
+  const nowhere = i16x8.splat(-1);
+  let x: usize = 2;
+  for (; x + 18 <= stride; x += 16) {
+    const p = slope + x;
+    const sum = i16x8.add(i16x8.add(threeOf(p - stride), threeOf(p)), threeOf(p + stride));
+    const have = v128.load(cost + x);
+    v128.store(cost + x, v128.bitselect(have, i16x8.sub_sat_u(have, sum), i16x8.eq(have, nowhere)));
+  }
+  for (; x + 2 < stride; x += 2) {
+    const have = load<u16>(cost + x);
+    if (have == NOWHERE) continue;
+    let sum: i32 = 0;
+    for (let v: usize = 0; v < 3; v++) {
+      const q = slope + x + (v - 1) * stride;
+      sum += load<u16>(q - 2) + load<u16>(q) + load<u16>(q, 2);
+    }
+    store<u16>(cost + x, <u16>max(<i32>have - sum, 0));
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function threeOf(p: usize): v128 {
+  return i16x8.add(i16x8.add(v128.load(p - 2), v128.load(p)), v128.load(p, 2));
 }

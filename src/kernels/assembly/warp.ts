@@ -140,7 +140,7 @@ function weighted(src: usize, at: i32, row: usize, u: i32, v: i32): v128 {
 // @ts-ignore: decorator
 @inline
 function samples4(ptr: usize): v128 {
-  return f32x4.convert_i32x4_u(v128.load16x4_u(ptr));
+  return f32x4.convert_i32x4_s(v128.load16x4_u(ptr));
 }
 
 /**
