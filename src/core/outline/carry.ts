@@ -58,6 +58,13 @@ function insidePx(mask: MaskPatch, part: Rect, step: number): Int32Array {
   return Int32Array.from(out);
 }
 
+/** Shifts up to a reach each way, the nearest first. */
+function shiftsWithin(reach: number): (Point & { way: number })[] {
+  const side = Array.from({ length: 2 * reach + 1 }, (_, i) => i - reach);
+  return side.flatMap((y) => side.map((x) => ({ x, y, way: Math.hypot(x, y) }))).sort((a, b) => a.way - b.way);
+}
+const SHIFTS = new Map([REACH, OWN_REACH].map((reach) => [reach, shiftsWithin(reach)]));
+
 /** The shift near a guess under which px look most alike. */
 function bestShift(
   px: Int32Array,
@@ -67,33 +74,78 @@ function bestShift(
   reach: number,
   wayCost: number,
 ): { shift: Point; difference: number } {
+  const part = partOf(px, from, to);
   let best = { shift: guess, difference: Infinity, cost: Infinity };
-  for (let dy = -reach; dy <= reach; dy++) {
-    for (let dx = -reach; dx <= reach; dx++) {
-      const shift = { x: guess.x + dx, y: guess.y + dy };
-      const way = wayCost * Math.hypot(dx, dy);
-      if (way >= best.cost) continue;
-      const difference = differenceUnder(px, from, to, shift);
-      const cost = difference + way;
-      if (cost < best.cost) best = { shift, difference, cost };
-    }
+  for (const { x, y, way } of SHIFTS.get(reach)!) {
+    if (wayCost * way >= best.cost) break;
+    const shift = { x: guess.x + x, y: guess.y + y };
+    const difference = differenceUnder(part, to, shift, best.cost - wayCost * way);
+    const cost = difference + wayCost * way;
+    if (cost < best.cost) best = { shift, difference, cost };
   }
   return best;
 }
 
-/** Mean difference per channel; px that leave the picture do not count, unless most do. */
-function differenceUnder(px: Int32Array, from: PictureCut, to: PictureCut, shift: Point): number {
-  const [a, b, w] = [from.colours, to.colours, from.width];
+/** Px that are looked for in another picture. */
+interface Part {
+  /** x, y interleaved, and the box around them. */
+  px: Int32Array;
+  box: Rect;
+  /** CHANNELS of each. */
+  colours: Float32Array;
+  /** Where the colours of the same px lie in the other picture. */
+  places: Int32Array;
+}
+
+function partOf(px: Int32Array, from: PictureCut, to: PictureCut): Part {
+  const n = px.length / 2;
+  const [colours, places] = [new Float32Array(n * CHANNELS), new Int32Array(n)];
+  let [x0, y0, x1, y1] = [Infinity, Infinity, -Infinity, -Infinity];
+  for (let k = 0; k < n; k++) {
+    const [x, y] = [px[2 * k], px[2 * k + 1]];
+    [x0, y0, x1, y1] = [Math.min(x0, x), Math.min(y0, y), Math.max(x1, x), Math.max(y1, y)];
+    const p = ((y - from.y) * from.width + x - from.x) * CHANNELS;
+    for (let c = 0; c < CHANNELS; c++) colours[k * CHANNELS + c] = from.colours[p + c];
+    places[k] = ((y - to.y) * to.width + x - to.x) * CHANNELS;
+  }
+  return { px, box: { x: x0, y: y0, width: x1 - x0 + 1, height: y1 - y0 + 1 }, colours, places };
+}
+
+/**
+ * Mean difference per channel; px that leave the picture do not count, unless most do.
+ * @param most - From here on it need not be exact.
+ */
+function differenceUnder(part: Part, to: PictureCut, { x, y }: Point, most: number): number {
+  const { box, colours: a, places } = part;
+  const left = box.x + x - to.x;
+  const top = box.y + y - to.y;
+  if (left < 0 || top < 0 || left + box.width > to.width || top + box.height > to.height) {
+    return differenceWithin(part, to, x, y);
+  }
+  const b = to.colours;
+  const shift = (y * to.width + x) * CHANNELS;
+  const enough = most * a.length;
+  let sum = 0;
+  for (let k = 0, p = 0; k < places.length && sum < enough; k++, p += CHANNELS) {
+    const q = places[k] + shift;
+    sum += Math.abs(a[p] - b[q]) + Math.abs(a[p + 1] - b[q + 1]) + Math.abs(a[p + 2] - b[q + 2]);
+  }
+  return places.length === 0 || sum >= enough ? Infinity : sum / a.length;
+}
+
+/** The same where some of the px leave the picture. */
+function differenceWithin({ px, colours: a, places }: Part, to: PictureCut, x: number, y: number): number {
+  const b = to.colours;
+  const shift = (y * to.width + x) * CHANNELS;
   let [sum, n] = [0, 0];
-  for (let k = 0; k < px.length; k += 2) {
-    const [u, v] = [px[k] + shift.x - to.x, px[k + 1] + shift.y - to.y];
+  for (let k = 0; k < places.length; k++) {
+    const [u, v] = [px[2 * k] + x - to.x, px[2 * k + 1] + y - to.y];
     if (u < 0 || v < 0 || u >= to.width || v >= to.height) continue;
-    const p = ((px[k + 1] - from.y) * w + px[k] - from.x) * CHANNELS;
-    const q = (v * to.width + u) * CHANNELS;
+    const [p, q] = [k * CHANNELS, places[k] + shift];
     sum += Math.abs(a[p] - b[q]) + Math.abs(a[p + 1] - b[q + 1]) + Math.abs(a[p + 2] - b[q + 2]);
     n++;
   }
-  return 4 * n < px.length || n === 0 ? Infinity : sum / (n * CHANNELS);
+  return 2 * n < places.length || n === 0 ? Infinity : sum / (n * CHANNELS);
 }
 
 /** A mask of the given px within a picture, with the cracks between them filled. */
