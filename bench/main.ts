@@ -137,7 +137,9 @@ function againstFloor(name: string, u: Usage, floor: Usage): string {
 function printTimes(name: string, times: Times): void {
   const lines = Object.entries(times).map(([run, u]) => againstFloor(run, u, times.floor));
   const faster = (times.alone.wallSeconds / times.full.wallSeconds).toFixed(2);
-  process.stdout.write(`${name}: times; two threads are ${faster} times as fast as one\n${lines.join('\n')}\n\n`);
+  const worth = times.stored.threadsWorth.toFixed(2);
+  const heading = `${name}: times; two threads are ${faster} times as fast as one, ${worth} by the CPU time of a stored take's threads`;
+  process.stdout.write(`${heading}\n${lines.join('\n')}\n\n`);
 }
 
 function printCamera(name: string, scores: CameraScore[]): void {

@@ -7,6 +7,11 @@ export interface Usage {
   wallSeconds: number;
   /** Largest sum of resident memory of all its processes, MiB (sampled). */
   peakMiB: number;
+  /**
+   * How much longer the command itself (without what it started) would take if its busiest thread besides the first one did
+   * the work of all of these, by CPU time: what its threads are worth where each has a core of its own.
+   */
+  threadsWorth: number;
 }
 
 /** The command line. */
@@ -23,7 +28,11 @@ export async function measureProcess(command: string, args: string[]): Promise<U
   let log = '';
   child.stderr.on('data', (chunk: Buffer) => (log += chunk.toString()));
   let peak = 0;
-  const timer = setInterval(() => (peak = Math.max(peak, treeKiB(child.pid!))), SAMPLE_MS);
+  const threads = new Map<string, number>();
+  const timer = setInterval(() => {
+    peak = Math.max(peak, treeKiB(child.pid!));
+    noteThreads(child.pid!, threads);
+  }, SAMPLE_MS);
   const code = await new Promise<number | null>((resolve, reject) => {
     child.once('error', reject);
     child.once('close', resolve);
@@ -34,7 +43,15 @@ export async function measureProcess(command: string, args: string[]): Promise<U
     cpuSeconds: (childTicks() - before) / TICKS_PER_SECOND,
     wallSeconds: Number(process.hrtime.bigint() - started) / 1e9,
     peakMiB: peak / 1024,
+    threadsWorth: worthOf(threads, String(child.pid)),
   };
+}
+
+function worthOf(threads: ReadonlyMap<string, number>, main: string): number {
+  const own = threads.get(main) ?? 0;
+  const others = [...threads].flatMap(([id, ticks]) => (id === main ? [] : [ticks]));
+  const all = others.reduce((sum, ticks) => sum + ticks, own);
+  return all / Math.max(1, own + Math.max(0, ...others));
 }
 
 /** Runs commands of the command line on one clip and its matte. */
@@ -58,6 +75,18 @@ function childTicks(): number {
 
 /** Fields of a stat line from the third on. */
 const afterName = (stat: string): string[] => stat.slice(stat.lastIndexOf(')') + 2).split(' ');
+
+/** Notes the CPU time of a process' threads; those that have ended keep what they had. */
+function noteThreads(pid: number, ticks: Map<string, number>): void {
+  try {
+    for (const id of readdirSync(`/proc/${pid}/task`)) {
+      const fields = afterName(readFileSync(`/proc/${pid}/task/${id}/stat`, 'utf8'));
+      ticks.set(id, Number(fields[11]) + Number(fields[12]));
+    }
+  } catch {
+    // It, or the thread, ended between the listing and the reading.
+  }
+}
 
 function treeKiB(root: number): number {
   const parents = new Map<number, number>();
