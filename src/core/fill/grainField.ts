@@ -83,11 +83,9 @@ export class GrainField {
       const out = kernels.alloc(w * h * 4);
       const mask = kernels.alloc(region.active.length);
       for (const { x, y, kernel, tiles: own } of groups) {
-        // Correlation reaches into the neighbouring tiles.
-        kernels.u8(mask, region.active.length).set(withNeighbours(own, region));
-        kernels.run.whiteNoise(white, w, h, left + x, top + y, seed, mask, ...tiles);
         const only = kernels.u8(mask, region.active.length).fill(0);
         for (const i of own) only[i] = 1;
+        kernels.run.whiteNoise(white, w, h, left + x, top + y, seed, mask, ...tiles);
         kernels.scoped(() => {
           const taps = kernels.put(model.kernels[kernel]);
           kernels.run.correlateTiles(white, w, h, taps, GRAIN_SIDE, out, mask, ...tiles);
@@ -106,17 +104,6 @@ function parted(shift: number): [number, number] {
   const quarters = Math.round(shift * PHASES);
   const whole = Math.floor((quarters + PHASES / 2) / PHASES);
   return [whole, quarters - whole * PHASES];
-}
-
-function withNeighbours(tiles: readonly number[], { cols, rows }: Region): Uint8Array {
-  const out = new Uint8Array(cols * rows);
-  for (const tile of tiles) {
-    const [c, r] = [tile % cols, Math.floor(tile / cols)];
-    for (let y = Math.max(0, r - 1); y <= Math.min(rows - 1, r + 1); y++) {
-      for (let x = Math.max(0, c - 1); x <= Math.min(cols - 1, c + 1); x++) out[y * cols + x] = 1;
-    }
-  }
-  return out;
 }
 
 const seedOf = (seed: number, pattern: number, plane: number): number =>

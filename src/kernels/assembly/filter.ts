@@ -18,18 +18,10 @@ function correlateRun(
 ): void {
   const r = side >> 1;
   for (let x = from; x < to; ) {
-    if (x >= r && x + 4 + r <= w && x + 4 <= to) {
-      let sum = f32x4.splat(0);
-      for (let j = 0; j < side; j++) {
-        const yy = min(max(y + j - r, 0), h - 1);
-        const p = src + ((<usize>yy * <usize>w + <usize>(x - r)) << 2);
-        for (let i = 0; i < side; i++) {
-          const k = v128.load32_splat(kernel + (<usize>(j * side + i) << 2));
-          sum = f32x4.add(sum, f32x4.mul(k, v128.load(p + (<usize>i << 2))));
-        }
-      }
-      v128.store(out + ((<usize>y * <usize>w + <usize>x) << 2), sum);
-      x += 4;
+    const o = out + ((<usize>y * <usize>w + <usize>x) << 2);
+    if (x >= r && x + 8 + r <= w && x + 8 <= to) {
+      correlateEight(src, w, h, kernel, side, o, y - r, x - r);
+      x += 8;
     } else {
       let sum: f32 = 0;
       for (let j = 0; j < side; j++) {
@@ -40,8 +32,30 @@ function correlateRun(
             load<f32>(src + ((<usize>yy * <usize>w + <usize>xx) << 2));
         }
       }
-      store<f32>(out + ((<usize>y * <usize>w + <usize>x) << 2), sum);
+      store<f32>(o, sum);
       x++;
     }
   }
+}
+
+/** Eight neighbours at once, whose window's first sample is that of the first one: (x, y). */
+// @ts-ignore: decorator
+@inline
+function correlateEight(
+  src: usize, w: i32, h: i32, kernel: usize, side: i32, out: usize, y: i32, x: i32,
+): void {
+  let left = f32x4.splat(0);
+  let right = left;
+  let tap = kernel;
+  for (let j = 0; j < side; j++) {
+    let p = src + ((<usize>min(max(y + j, 0), h - 1) * <usize>w + <usize>x) << 2);
+    for (const end = p + (<usize>side << 2); p < end; p += 4) {
+      const k = v128.load32_splat(tap);
+      left = f32x4.add(left, f32x4.mul(k, v128.load(p)));
+      right = f32x4.add(right, f32x4.mul(k, v128.load(p, 16)));
+      tap += 4;
+    }
+  }
+  v128.store(out, left);
+  v128.store(out, right, 16);
 }
