@@ -13,7 +13,7 @@ import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
 import { Gatherer, neededRect, union, type Statistic } from '../core/fill/gather.ts';
-import type { GrainModel } from '../core/fill/grain.ts';
+import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
 import { buildPlate, plateRect, type Plate } from '../core/fill/plate.ts';
@@ -344,7 +344,7 @@ export class EngineSession {
           before?.region.frame === region.frame - 1 &&
           this.motion!.sameScene(region.frame - 1, region.frame) &&
           !this.job.draft;
-        const likeness = next ? compareGrain(residual, before!, this.motion!) : { both: 0, first: 0, second: 0 };
+        const likeness = next ? compareGrain(residual, before!, this.motion!) : { ...NOT_COMPARED };
         before = residual;
         const place = { frame: region.frame, rect: region.rect };
         return { frame: region.frame, region: place, measure: { ...measure, likeness }, contradicted };

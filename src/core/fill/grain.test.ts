@@ -95,6 +95,13 @@ describe('stillness', () => {
     expect(stillness([likeness])).toBeCloseTo(0.7, 1);
   });
 
+  it('is more than the correlation where a codec left half of the blocks as they were, and coded the others anew', () => {
+    const [before, other] = [noise(), noise()];
+    const after = before.map((v, i) => (i % 96 < 48 ? v : other[i]));
+    // They are apart by √2 of the grain on half of the px: as if 3 of 4 parts of all of it stayed.
+    expect(stillness([compareGrain(residual(1, after), residual(0, before), motion)])).toBeCloseTo(0.75, 1);
+  });
+
   it('is nothing for unlike frames and without a measurement', () => {
     expect(stillness([compareGrain(residual(1, noise()), residual(0, noise()), motion)])).toBeLessThan(0.1);
     expect(stillness([])).toBe(0);

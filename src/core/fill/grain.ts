@@ -109,26 +109,40 @@ function lagsOf(r: Float64Array): number[] {
   return out;
 }
 
-/** Sums of a comparison of two frames' grain: products, and squares of each. */
+/** Sums of a comparison of two frames' grain: products, squares of each, distances, and sizes of both. */
 export interface Likeness {
   both: number;
   first: number;
   second: number;
+  apart: number;
+  size: number;
 }
 
-/** Grain never counts as wholly still: then it would be dirt on the lens. */
-const STILLEST = 0.95;
+export const NOT_COMPARED: Readonly<Likeness> = { both: 0, first: 0, second: 0, apart: 0, size: 0 };
 
-/** Correlation of the grain of neighbouring frames, 0..1: what a codec repeats instead of coding it anew. */
+/** Grain never counts as wholly still: then it would be dirt on the lens. */
+const STILLEST = 0.98;
+
+/**
+ * Correlation of the grain of neighbouring frames, 0..1: what a codec repeats instead of coding it anew.
+ *
+ * A codec that leaves most blocks as they are and codes a few anew changes the picture less, on the whole, than grain does
+ * that has everywhere the mean correlation. So it counts too how far the frames are apart: independent grain by √2 of
+ * its size. Between px, where grain is weaker, that says too little, and the correlation holds.
+ */
 export function stillness(measured: readonly Likeness[]): number {
-  const sum = { both: 0, first: 0, second: 0 };
+  const sum = { ...NOT_COMPARED };
   for (const m of measured) {
     sum.both += m.both;
     sum.first += m.first;
     sum.second += m.second;
+    sum.apart += m.apart;
+    sum.size += m.size;
   }
   const scale = Math.sqrt(sum.first * sum.second);
-  return scale > 0 ? Math.min(STILLEST, Math.max(0, sum.both / scale)) : 0;
+  if (!(scale > 0)) return 0;
+  const byDistance = 1 - 2 * (sum.apart / sum.size) ** 2;
+  return Math.min(STILLEST, Math.max(0, sum.both / scale, byDistance));
 }
 
 /** Grain of a plane from the blocks of all frames; undefined if there are too few to tell. */

@@ -1,5 +1,5 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import type { Likeness } from './grain.ts';
+import { NOT_COMPARED, type Likeness } from './grain.ts';
 import type { RimResidual } from './measure.ts';
 
 /** Every n-th rim pixel is compared. */
@@ -9,7 +9,7 @@ const REACH = 3;
 
 /** Compares the grain of a frame with that of another along the camera's motion, on what both rims know. */
 export function compareGrain(one: RimResidual, other: RimResidual, motion: CameraMotion): Likeness {
-  const out: Likeness = { both: 0, first: 0, second: 0 };
+  const out: Likeness = { ...NOT_COMPARED };
   const { rect } = one.region;
   const places: number[] = [];
   const values: number[] = [];
@@ -26,6 +26,8 @@ export function compareGrain(one: RimResidual, other: RimResidual, motion: Camer
     out.both += a * b;
     out.first += a * a;
     out.second += b * b;
+    out.apart += Math.abs(a - b);
+    out.size += Math.abs(a) + Math.abs(b);
   });
   return out;
 }

@@ -122,7 +122,13 @@ describe("a draft's patch at full size", () => {
   it('lies where the small one lay, and counts its px at full size', () => {
     const alpha = new Uint8Array(w * h);
     alpha[3 * w + 9] = 255;
-    const patch = upscalePatch(kernels, patchOf(() => 90), alpha, full, factor);
+    const patch = upscalePatch(
+      kernels,
+      patchOf(() => 90),
+      alpha,
+      full,
+      factor,
+    );
     expect(patch.rect).toEqual({ x: 32, y: 0, width: 16, height: 16 });
     expect([patch.hole, patch.unseen]).toEqual([6 * 16, 2 * 16]);
     // Px (9, 3) of the small matte covers px 36..39, 12..15 of the frame.
@@ -131,14 +137,26 @@ describe("a draft's patch at full size", () => {
 
   it('goes straight through a slope: sample i is the mean of those that it stands for', () => {
     const alpha = new Uint8Array(w * h).fill(255);
-    const { planes, rect } = upscalePatch(kernels, patchOf((x) => 8 * x), alpha, full, factor);
+    const { planes, rect } = upscalePatch(
+      kernels,
+      patchOf((x) => 8 * x),
+      alpha,
+      full,
+      factor,
+    );
     // The small sample 7 lies at 29.5 of the frame: 2 levels a px.
     const at = (x: number): number => planes[0][16 * rect.width + x];
     expect([at(29), at(30), at(34)]).toEqual([55, 57, 65]);
   });
 
   it('is empty without a matte', () => {
-    const { rect, planes } = upscalePatch(kernels, patchOf(() => 90), new Uint8Array(w * h), full, factor);
+    const { rect, planes } = upscalePatch(
+      kernels,
+      patchOf(() => 90),
+      new Uint8Array(w * h),
+      full,
+      factor,
+    );
     expect([rect.width, rect.height, planes[0].length]).toEqual([0, 0, 0]);
   });
 });
