@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process';
 import { readdirSync, readFileSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 
 /** What a command and all that it started used. */
 export interface Usage {
@@ -8,8 +9,9 @@ export interface Usage {
   /** Largest sum of resident memory of all its processes, MiB (sampled). */
   peakMiB: number;
   /**
-   * How much longer the command itself (without what it started) would take if its busiest thread besides the first one did
-   * the work of all of these, by CPU time: what its threads are worth where each has a core of its own.
+   * How many times as fast as one its threads are where each has a core of its own, by CPU time: that of the first thread and
+   * of as many of the busiest others as there are cores, over that of the first and the busiest one. What the runtime
+   * does beside them (compiling, collecting garbage) is left out, and so is what the command started.
    */
   threadsWorth: number;
 }
@@ -49,9 +51,9 @@ export async function measureProcess(command: string, args: string[]): Promise<U
 
 function worthOf(threads: ReadonlyMap<string, number>, main: string): number {
   const own = threads.get(main) ?? 0;
-  const others = [...threads].flatMap(([id, ticks]) => (id === main ? [] : [ticks]));
-  const all = others.reduce((sum, ticks) => sum + ticks, own);
-  return all / Math.max(1, own + Math.max(0, ...others));
+  const others = [...threads].flatMap(([id, ticks]) => (id === main ? [] : [ticks])).sort((a, b) => b - a);
+  const all = others.slice(0, availableParallelism()).reduce((sum, ticks) => sum + ticks, own);
+  return all / Math.max(1, own + (others[0] ?? 0));
 }
 
 /** Runs commands of the command line on one clip and its matte. */
