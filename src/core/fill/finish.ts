@@ -124,16 +124,17 @@ export class Finisher {
     const { width } = planeSize(region, this.format, plane);
     const noise = this.grain.field.make(model, region, plane);
     const full = maxSample(this.format);
+    const kept = this.motion.data.tripod ? 1 : model.resampled;
     const spans = spansOf(region, this.format, plane, HOLE_TILE);
     for (let k = 0; k < spans.length; k += 3) {
       const row = spans[k] * stepY * region.rect.width;
       const first = spans[k] * width;
       for (let x = spans[k + 1]; x < spans[k + 2]; x++) {
         const at = row + x * stepX;
-        // A mean of n sources keeps 1/n of their grain; its difference to the frame, which was measured, shows
-        // 1 + 1/n. What is missing is 1 - 1/n of the grain's own variance.
+        // A mean of n sources keeps kept/n of their grain; its difference to the frame, which was measured, shows
+        // 1 + kept/n. What is missing is 1 - kept/n of the grain's own variance.
         const n = Math.max(1, support[at]);
-        const missing = support[at] > UNSEEN_SUPPORT ? (n - 1) / (n + 1) : 1;
+        const missing = support[at] > UNSEEN_SUPPORT ? (n - kept) / (n + kept) : 1;
         samples[first + x] += noise[first + x] * sigmaAt(model, luma[at] / full) * Math.sqrt(missing);
       }
     }

@@ -12,6 +12,7 @@ import {
   sigmaAt,
   stillness,
   type GrainModel,
+  resampledShare,
 } from './grain.ts';
 import { GrainDrift } from './grainDrift.ts';
 import { GrainField } from './grainField.ts';
@@ -62,6 +63,17 @@ describe('grain', () => {
     expect(energy).toBeLessThan(1);
     expect(lag / energy).toBeGreaterThan(0.15);
     expect(lag / energy).toBeLessThan(0.6);
+  });
+
+  it('loses by resampling what bicubic weights take of white noise, and little if it is coarse', () => {
+    const kernel = (of: (x: number, y: number) => number): Float32Array =>
+      Float32Array.from({ length: GRAIN_SIDE ** 2 }, (_, i) =>
+        of((i % GRAIN_SIDE) - 3, Math.floor(i / GRAIN_SIDE) - 3),
+      );
+    // The mean of the squares of the four weights over all phases is 57/70, and that each way.
+    expect(resampledShare(kernel((x, y) => (x === 0 && y === 0 ? 1 : 0)))).toBeCloseTo((57 / 70) ** 2, 3);
+    expect(resampledShare(kernel((x, y) => Math.exp(-(x * x + y * y) / 4)))).toBeGreaterThan(0.95);
+    expect(resampledShare(kernel(() => 0))).toBe(1);
   });
 
   it('has no opinion without blocks', () => {

@@ -22,6 +22,8 @@ export interface GrainModel {
    * sample: entry {@link kernelNumber}.
    */
   kernels: Float32Array[];
+  /** Share of its variance that is left when it is resampled to places all over a px, bicubically. */
+  resampled: number;
 }
 
 /** Shifts within a sample that kernels are made for, each way. */
@@ -160,7 +162,47 @@ export function grainModel(blocks: readonly Float32Array[]): GrainModel | undefi
     energy += b[1];
     for (let k = 0; k < LAG_COUNT; k++) correlation[k] += b[3 + k];
   }
-  return { sigma, kernels: kernelsOf(correlation.map((c) => c / Math.max(energy, 1e-9))) };
+  const kernels = kernelsOf(correlation.map((c) => c / Math.max(energy, 1e-9)));
+  return { sigma, kernels, resampled: resampledShare(kernels[kernelNumber(0, 0)]) };
+}
+
+/** Means of w(i)·w(i + d) over all phases, for d = 0..3: of Keys' bicubic weights w (1981, a = -1/2). */
+const WEIGHT_PRODUCTS = [0, 1, 2, 3].map((d) => {
+  const phases = 256;
+  let sum = 0;
+  for (let k = 0; k < phases; k++) {
+    const u = (k + 0.5) / phases;
+    for (let i = -1; i + d <= 2; i++) sum += cubicWeight(u - i) * cubicWeight(u - i - d);
+  }
+  return sum / phases;
+});
+
+function cubicWeight(distance: number): number {
+  const t = Math.abs(distance);
+  if (t >= 2) return 0;
+  return t <= 1 ? (1.5 * t - 2.5) * t * t + 1 : ((2.5 - 0.5 * t) * t - 4) * t + 2;
+}
+
+/** What bicubic resampling leaves of the variance of noise with a kernel's correlation. */
+export function resampledShare(kernel: Float32Array): number {
+  const products = (dx: number, dy: number): number => {
+    let sum = 0;
+    for (let y = Math.max(0, -dy); y < Math.min(GRAIN_SIDE, GRAIN_SIDE - dy); y++) {
+      for (let x = Math.max(0, -dx); x < Math.min(GRAIN_SIDE, GRAIN_SIDE - dx); x++) {
+        sum += kernel[y * GRAIN_SIDE + x] * kernel[(y + dy) * GRAIN_SIDE + x + dx];
+      }
+    }
+    return sum;
+  };
+  const own = products(0, 0);
+  if (own <= 0) return 1;
+  let kept = 0;
+  for (let dy = -LAGS; dy <= LAGS; dy++) {
+    for (let dx = -LAGS; dx <= LAGS; dx++) {
+      kept += products(dx, dy) * WEIGHT_PRODUCTS[Math.abs(dx)] * WEIGHT_PRODUCTS[Math.abs(dy)];
+    }
+  }
+  return kept / own;
 }
 
 function smoothest(blocks: Float32Array[]): Float32Array[] {
