@@ -344,7 +344,7 @@ export class EngineSession {
           before?.region.frame === region.frame - 1 &&
           this.motion!.sameScene(region.frame - 1, region.frame) &&
           !this.job.draft;
-        const likeness = next ? compareGrain(residual, before!, this.motion!) : { ...NOT_COMPARED };
+        const likeness = next ? compareGrain(residual, before!, this.motion!) : NOT_COMPARED;
         before = residual;
         const place = { frame: region.frame, rect: region.rect };
         return { frame: region.frame, region: place, measure: { ...measure, likeness }, contradicted };

@@ -3,6 +3,7 @@ import { loadKernels } from '../../media/kernelFile.ts';
 import { identity3 } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { Pyramids } from '../motion/pyramids.ts';
 import { DepthMotion } from './depthMotion.ts';
 import type { StretchDepth } from './depthPlaces.ts';
@@ -23,22 +24,12 @@ const texture = (x: number, y: number): number =>
   128 + 40 * Math.sin(x / 3.1 + y / 7.3) + 35 * Math.sin(x / 5.7 - y / 4.1) + 25 * Math.sin((x * y) / 700);
 
 /** The camera's plane fills the left half and stands still; on the right a nearer wall moves by `shift` px per frame. */
-function footage(shift: number): FrameReader {
-  const plane = { width: W, height: H, stepX: 1, stepY: 1 };
-  return {
-    format: { width: W, height: H, depth: 8, planes: [plane], colourPlanes: 1 },
-    count: 5,
-    readRows(frame, _plane, y, rows, into) {
-      for (let r = 0; r < rows; r++) {
-        for (let x = 0; x < W; x++) {
-          const hidden = frame === 2 && inHole(x, y + r);
-          const wall = x >= 240 + shift * (frame - 2);
-          into[r * W + x] = hidden ? 20 : wall ? texture(x - shift * (frame - 2) + 900, y + r) : texture(x, y + r);
-        }
-      }
-    },
-  };
-}
+const footage = (shift: number): FrameReader =>
+  paintedFrames(smallFormat(W, H), 5, (x, y, _plane, frame) => {
+    if (frame === 2 && inHole(x, y)) return 20;
+    const moved = shift * (frame - 2);
+    return x >= 240 + moved ? texture(x - moved + 900, y) : texture(x, y);
+  });
 
 /** A camera that says that nothing moves. */
 const still = {

@@ -3,6 +3,7 @@ import { loadKernels } from '../../media/kernelFile.ts';
 import type { FrameReader } from '../image/format.ts';
 import { cellsUnder, createMatteCells, fillMatteCells, FREE, HOLE, NEAR } from '../image/matteCells.ts';
 import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
+import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { chooseSources, worthOf } from './chooseSources.ts';
 import { bestAnchor, REVEAL_LEVEL, regrade, revealOf } from './reveal.ts';
 import { ladder, VisibilityFinder, type Visibility } from './visibility.ts';
@@ -10,27 +11,10 @@ import { ladder, VisibilityFinder, type Visibility } from './visibility.ts';
 const [W, H] = [64, 48];
 
 /** Mattes with a square of side 16 whose left edge lies at x(t). */
-function squares(count: number, x: (t: number) => number): FrameReader {
-  const format = {
-    width: W,
-    height: H,
-    depth: 8,
-    planes: [{ width: W, height: H, stepX: 1, stepY: 1 }],
-    colourPlanes: 1,
-  };
-  return {
-    format,
-    count,
-    readRows(frame, _plane, y, rows, into) {
-      for (let j = 0; j < rows; j++) {
-        for (let i = 0; i < W; i++) {
-          const inside = i >= x(frame) && i < x(frame) + 16 && y + j >= 16 && y + j < 32;
-          into[j * W + i] = inside ? 255 : 0;
-        }
-      }
-    },
-  };
-}
+const squares = (count: number, x: (t: number) => number): FrameReader =>
+  paintedFrames(smallFormat(W, H), count, (i, j, _plane, t) =>
+    i >= x(t) && i < x(t) + 16 && j >= 16 && j < 32 ? 255 : 0,
+  );
 
 async function finderFor(count: number, x: (t: number) => number, reach: number) {
   const mattes = squares(count, x);

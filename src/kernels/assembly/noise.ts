@@ -22,7 +22,7 @@ export function whiteNoise(
   out: usize, w: i32, h: i32, x0: i32, y0: i32, seed: u32, active: usize, cols: i32, tileW: i32, tileH: i32,
 ): void {
   for (let y = 0; y < h; y++) {
-    const line = seed ^ (<u32>(y0 + y) * 0x9e3779b9);
+    const line = hash4(i32x4.splat(<i32>(seed ^ (<u32>(y0 + y) * 0x9e3779b9))));
     const above = active + <usize>(max(y - MARGIN, 0) / tileH * cols);
     const below = active + <usize>(min(y + MARGIN, h - 1) / tileH * cols);
     const row = out + (<usize>(y * w) << 2);
@@ -46,11 +46,10 @@ function either(above: usize, below: usize, c: i32): bool {
 
 // @ts-ignore: decorator
 @inline
-function noiseRun(row: usize, x0: i32, from: i32, to: i32, seed: u32): void {
+function noiseRun(row: usize, x0: i32, from: i32, to: i32, line: v128): void {
   // The variance of a byte is (256² - 1) / 12; eight of them are added.
   const scale = f32x4.splat(0.0047842);
   const middle = i32x4.splat(1020);
-  const line = hash4(i32x4.splat(<i32>seed));
   for (let x = from; x < to; x += 4) {
     const xs = i32x4.add(i32x4.splat(x0 + x), i32x4(0, 1, 2, 3));
     const a = hash4(v128.xor(line, i32x4.mul(xs, i32x4.splat(<i32>0x85ebca6b))));

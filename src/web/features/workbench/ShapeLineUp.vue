@@ -2,14 +2,15 @@
 import Button from 'primevue/button';
 import Select from 'primevue/select';
 import { computed, ref, watch } from 'vue';
-import { lineUp, type Axis, type Box, type Part } from '../../marks/lineUp.ts';
+import type { Rect } from '../../../core/image/format.ts';
+import { lineUp, type Axis, type Part } from '../../marks/lineUp.ts';
 import { boundsOf } from '../../marks/pathEdits.ts';
 import NumbersFold from './NumbersFold.vue';
 import { useStage } from './stageStore.ts';
 import { useShapeEditing } from './useShapeEditing.ts';
 
 /** Lines the chosen shape up with the picture or with another shape of its thing; it becomes a key at the frame. */
-const props = defineProps<{ frame: number; picture: Box }>();
+const props = defineProps<{ frame: number; picture: Rect }>();
 const stage = useStage();
 const editing = useShapeEditing(
   () => props.frame,

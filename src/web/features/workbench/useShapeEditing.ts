@@ -1,13 +1,14 @@
 import { computed, ref } from 'vue';
 import { isOff, ranked, toShape, type ShapeNode } from '../../../contract/document.ts';
 import { invert3 } from '../../../core/geometry/homography.ts';
+import type { Rect } from '../../../core/image/format.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
 import { movedPath, rideMatrix } from '../../../core/shapes/ride.ts';
 import type { FollowView } from '../../../contract/tracks.ts';
 import { sharpPoints, type PathPoint, type Shape } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { setKey } from '../../document/edits.ts';
-import { holdOf, linesOf, type Axis, type Box } from '../../marks/lineUp.ts';
+import { holdOf, linesOf, type Axis } from '../../marks/lineUp.ts';
 import {
   boundsOf,
   middleOfPath,
@@ -55,7 +56,7 @@ const HOLD_PX = 5;
 export function useShapeEditing(
   frame: () => number,
   screenScale: () => number,
-  around: () => readonly Box[] = () => [],
+  around: () => readonly Rect[] = () => [],
 ) {
   const doc = useDocument();
   const stage = useStage();
