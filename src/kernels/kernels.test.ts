@@ -201,7 +201,7 @@ describe('fuse', () => {
     const use = k.put(Uint8Array.from(usable.flatMap((u) => [u, u, u, u])));
     const params = k.put(Float32Array.from(values.flatMap(() => [1, 0, 1])));
     const [weights, mean, support, share] = [k.alloc(n * 16), k.alloc(16), k.alloc(16), k.alloc(16)];
-    k.run.fuse(at, use, weights, 16, n, params, tau, mean, support, share, 4);
+    k.run.fuse(at, use, weights, 16, n, params, tau, mean, support, share, 4, false);
     return { mean: k.f32(mean, 1)[0], support: k.f32(support, 1)[0], share: k.f32(share, 1)[0] };
   };
 

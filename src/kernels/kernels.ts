@@ -83,6 +83,7 @@ export interface KernelFunctions {
     support: number,
     share: number,
     count: number,
+    densest: boolean,
   ): void;
   judgeCells(
     usable: number,

@@ -1,5 +1,5 @@
 import type { Patch } from '../core/fill/finish.ts';
-import { partOf } from '../core/fill/sourceFrames.ts';
+import { planePart } from '../core/fill/sourceFrames.ts';
 import { isNothing, type Trim } from '../core/fill/trim.ts';
 import type { ColourModel } from '../core/image/colourModel.ts';
 import {
@@ -75,7 +75,7 @@ function* rowsOf({
   patch,
   place,
 }: Part): Generator<{ y: number; x: number; to: number; from: number; n: number }> {
-  const { x, y, width, height } = partOf(place, p);
+  const { x, y, width, height } = planePart(place, p);
   const stride = patch.width / p.stepX;
   for (let r = y; r < y + height; r++) {
     const from = (r - patch.y / p.stepY) * stride + x - patch.x / p.stepX;

@@ -1,6 +1,6 @@
 import { AppError } from '../core/errors.ts';
 import type { Patch } from '../core/fill/finish.ts';
-import { partOf } from '../core/fill/sourceFrames.ts';
+import { planePart } from '../core/fill/sourceFrames.ts';
 import {
   frameBytes,
   maxSample,
@@ -79,7 +79,7 @@ interface PlaneWork {
 function writePlane(out: Samples, samples: Float32Array, work: PlaneWork): void {
   const { format, target, patch, matte, place } = work;
   const p = format.planes[work.plane];
-  const part = partOf(place, p);
+  const part = planePart(place, p);
   const stride = patch.rect.width / p.stepX;
   const [top, shift] = [maxSample(format), target.depth - format.depth];
   for (let y = part.y, i = 0; y < part.y + part.height; y++) {

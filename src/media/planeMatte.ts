@@ -1,4 +1,4 @@
-import { partOf } from '../core/fill/sourceFrames.ts';
+import { planePart } from '../core/fill/sourceFrames.ts';
 import type { FrameFormat, FrameReader, PlaneFormat, Rect } from '../core/image/format.ts';
 
 /** The matte of one plane's part of a frame. */
@@ -35,7 +35,7 @@ function planeMatte(alpha: Uint8Array, place: Rect, p: PlaneFormat): PlaneMatte 
   const { stepX, stepY } = p;
   const full = 255 * stepX * stepY;
   if (stepX * stepY === 1) return { sums: new Uint16Array(alpha), full };
-  const { width, height } = partOf(place, p);
+  const { width, height } = planePart(place, p);
   const sums = new Uint16Array(width * height);
   for (let y = 0; y < height; y++) {
     for (let b = 0; b < stepY; b++) {

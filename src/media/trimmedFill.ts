@@ -1,5 +1,5 @@
 import type { Patch } from '../core/fill/finish.ts';
-import { partOf } from '../core/fill/sourceFrames.ts';
+import { planePart } from '../core/fill/sourceFrames.ts';
 import { NO_TRIM, trimMatrix, type Trim } from '../core/fill/trim.ts';
 import { rangeOf, type ColourModel } from '../core/image/colourModel.ts';
 import { maxSample, planeViews, type FrameFormat, type PlaneFormat, type Rect } from '../core/image/format.ts';
@@ -30,7 +30,7 @@ export function fillOf({ frame, format, patch, alpha, place, draft }: Laid, trim
     const out = Float32Array.from(samples);
     if (draft) return out;
     const p = format.planes[plane];
-    const { x, y, width, height } = partOf(place, p);
+    const { x, y, width, height } = planePart(place, p);
     const stride = patch.rect.width / p.stepX;
     const { sums, full } = mattes[plane];
     for (let r = y, i = 0; r < y + height; r++) {

@@ -53,26 +53,23 @@ export class DepthMotion implements FrameMap {
     this.laid.set(frame, { tiles, surfaces: depth.surfaces.map((_, k) => [{ depth, surface: k + 1, weight: 1 }]) });
   }
 
+  /** The nearer stretch says which tiles lie on one surface; what the other one says there of most of them is blended in. */
   private layTwo(region: TiledRegion, near: StretchDepth, far: StretchDepth, share: number): void {
     const [a, b] = [this.tilesOf(region, near), this.tilesOf(region, far)];
-    const pairs = new Map<string, number[]>();
-    region.active.forEach((active, i) => {
-      const [s, t] = [a[i], b[i]];
-      if (active === 0 || (s === CAMERA_PLANE && t === CAMERA_PLANE)) return;
-      const key = `${s} ${t}`;
-      const members = pairs.get(key);
-      if (members) members.push(i);
-      else pairs.set(key, [i]);
-    });
     const tiles = new Uint8Array(region.active.length);
-    const surfaces = [...pairs.values()].map((members, k) => {
-      for (const i of members) tiles[i] = k + 1;
+    const surfaces: Part[][] = [];
+    for (const surface of new Set(a.filter((_, i) => region.active[i] > 0))) {
+      const members = [...a.keys()].filter((i) => region.active[i] > 0 && a[i] === surface);
+      const mate = mostOf(members.map((i) => b[i]));
+      if (surface === CAMERA_PLANE && mate === CAMERA_PLANE) continue;
       const parts = [
-        { depth: near, surface: a[members[0]], weight: 1 - share },
-        { depth: far, surface: b[members[0]], weight: share },
+        { depth: near, surface, weight: 1 - share },
+        { depth: far, surface: mate, weight: share },
       ];
-      return this.isSame(region, members, parts) ? parts : parts.slice(0, 1);
-    });
+      const both = members.filter((i) => b[i] === mate);
+      surfaces.push(this.isSame(region, both, parts) ? parts : parts.slice(0, 1));
+      for (const i of members) tiles[i] = surfaces.length;
+    }
     this.laid.set(region.frame, { tiles, surfaces });
   }
 
@@ -172,6 +169,13 @@ export class DepthMotion implements FrameMap {
 }
 
 const reaches = (depth: StretchDepth, frame: number): boolean => depth.frame === frame || depth.epipoles.has(frame);
+
+/** The number that occurs most often, the smallest of these. */
+function mostOf(numbers: readonly number[]): number {
+  const counts = new Map<number, number>();
+  for (const n of numbers) counts.set(n, (counts.get(n) ?? 0) + 1);
+  return [...counts].sort((a, b) => b[1] - a[1] || a[0] - b[0])[0][0];
+}
 
 /** Centres of tiles of a region, interleaved x, y, frame px. */
 function centresOf({ rect, cols }: TiledRegion, tiles: readonly number[]): Float64Array {

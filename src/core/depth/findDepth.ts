@@ -5,6 +5,7 @@ import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { unitSpace, type UnitSpace } from '../motion/space.ts';
 import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { facingSlope } from './facing.ts';
 import { CornerFollower } from './followCorners.ts';
 import { local, mapOnSurface, scalesOf, type Around, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
 import { holeParts, type HolePart } from './holeParts.ts';
@@ -137,9 +138,10 @@ export class DepthFinder {
     );
     const depths = Float64Array.from(inside, (i) => parallax.depths[i]);
     const counts = Float64Array.from(inside, (i) => near[i]);
+    const facing = facingSlope(this.camera, region.frame, around, found.epipoles);
     // A depth that moves a point by one analysis px in the source that shows most of it.
     const unit = this.unitPx / this.longest(around, parallax);
-    const surfaces = surfacesOf(places, depths, counts, SAME_SURFACE * unit);
+    const surfaces = surfacesOf(places, depths, counts, SAME_SURFACE * unit, facing);
     if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit)) return;
     this.place(
       region,

@@ -4,7 +4,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { addBorder } from './borderField.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
-import { eachRun, HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { eachRun, HOLE_TILE, partOf, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
 import { cellDifferences, fieldOf, plusField, type CellSums } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
@@ -242,12 +242,6 @@ function openTiles({ rect, cols, active, alpha }: Region, open: Uint8Array): Uin
   }
   return out;
 }
-
-/** A region without the tiles that are not in a set. */
-const partOf = (region: Region, tiles: Uint8Array): Region => ({
-  ...region,
-  active: region.active.map((a, tile) => a * tiles[tile]),
-});
 
 /** Some tiles and those up to `reach` tiles away. */
 function tilesNear({ cols, rows }: Region, tiles: Uint8Array, reach: number): Uint8Array {

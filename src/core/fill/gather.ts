@@ -6,11 +6,12 @@ import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } 
 import { medianOfChroma, medianOfLuma } from './medianBand.ts';
 import type { LightFit } from './light.ts';
 import { measureLights } from './rimLight.ts';
-import { eachRun, planeSize, readRegionPlane, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
-import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
+import { eachRun, partOf, planeSize, readRegionPlane, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { RegionMap, rimPoints, surfacesBehind, type SourcePlaces } from './regionMap.ts';
+import { chooseBetween, surfacesBeside } from './twoSurfaces.ts';
 import { warpPlane } from './warpPlane.ts';
 import { AGREEMENT_FLOATS, ENOUGH, SourceAgreement } from './sourceAgreement.ts';
-import { partOf, type SourceFrame, type SourceFrames } from './sourceFrames.ts';
+import { planePart, type SourceFrame, type SourceFrames } from './sourceFrames.ts';
 
 /** What other frames say about a region. */
 export interface Gathered {
@@ -98,43 +99,63 @@ export class Gatherer {
    * agree. Sources may include the frame itself.
    */
   gather(region: Region, sources: readonly number[]): Gathered {
-    const { format } = this.frames;
-    const own = Array.from({ length: format.colourPlanes }, (_, p) => readRegionPlane(this.frames, region, p));
-    const planes = own.map((samples) => new Float32Array(samples.length));
-    const support = new Float32Array(region.rect.width * region.rect.height);
-    const share = new Float32Array(support.length);
-    const agreement = new SourceAgreement(region, sources.length);
-    const out: Gathered = { region, sources: [...sources], planes, support, share, agreement, own };
-    if (sources.length === 0) return out;
-    this.kernels.scoped(() => this.run(out));
+    const { colourPlanes } = this.frames.format;
+    const own = Array.from({ length: colourPlanes }, (_, p) => readRegionPlane(this.frames, region, p));
+    const out = nothingOf(region, sources, own);
+    if (sources.length > 0) this.kernels.scoped(() => this.run(out));
     return out;
   }
 
   private run(out: Gathered): void {
     const { kernels } = this;
     const { region, sources } = out;
-    const map = new RegionMap(region, this.motion);
+    const { format } = this.frames;
+    const tiles = this.motion.surfaces(region.frame);
+    const map = new RegionMap(region, this.motion, tiles);
     const places = sources.map((s) => map.in(s));
     const rim = rimPoints(region, RIM_POINTS);
     const views = sources.map((s, k) => ({
       frame: () => this.sourceFrames.get(s),
       points: map.placesOf(rim, places[k]),
     }));
-    const lights = measureLights(kernels, this.frames.format, region, out.own, rim, views, this.unit);
-    const { params, tau } = this.weigh(region.frame, sources, lights);
-    const band = new BandBuffers(kernels, region, this.frames.format, sources.length);
+    const lights = measureLights(kernels, format, region, out.own, rim, views, this.unit);
+    const weights = this.weigh(region.frame, sources, lights);
+    const band = new BandBuffers(kernels, region, format, sources.length);
+    const beside = tiles && surfacesBeside(region, tiles);
+    if (!beside) return this.fuseRegion(out, map, places, band, weights, false);
+    const alone = beside.tiles.map((b) => 1 - b);
+    this.fuseRegion({ ...out, region: partOf(region, alone) }, map, places, band, weights, false);
+    this.fuseRegion({ ...out, region: partOf(region, beside.tiles) }, map, places, band, weights, true);
+    const second = nothingOf(partOf(region, beside.tiles), sources, out.own);
+    const other = new RegionMap(second.region, this.motion, beside.surfaces);
+    const otherPlaces = sources.map((s) => other.in(s));
+    this.fuseRegion(second, other, otherPlaces, band, weights, true);
+    chooseBetween(out, second, format, weights.tau);
+  }
+
+  private fuseRegion(
+    out: Gathered,
+    map: RegionMap,
+    places: readonly SourcePlaces[],
+    band: BandBuffers,
+    weights: Weights,
+    densest: boolean,
+  ): void {
+    const { kernels } = this;
+    const { region, sources } = out;
     for (let row = 0; row < region.rows; row++) {
       if (region.active.subarray(row * region.cols, (row + 1) * region.cols).every((a) => a === 0)) continue;
       sources.forEach((s, k) => {
         kernels.u8(band.usable + k * band.lumaSamples, band.lumaSamples).fill(0);
         places[k].corners.forEach((corners, surface) => {
-          const active = corners && map.activeOn(surface, row);
-          if (!active) return;
+          const on = map.activeOn(surface, row);
+          const active = on?.map((a, c) => Math.min(a, region.active[row * region.cols + c]));
+          if (!corners || !active?.some((a) => a > 0)) return;
           kernels.u8(band.active, region.cols).set(active);
           this.warpBand(region, row, this.sourceFrames.get(s), corners, band, k);
         });
       });
-      this.fuseBand(out, row, band, params, tau);
+      this.fuseBand(out, row, band, weights, densest);
     }
   }
 
@@ -159,7 +180,7 @@ export class Gatherer {
         local[i] = (part[i] - source.rect.x) / stepX;
         local[i + 1] = (part[i + 1] - source.rect.y) / stepY;
       }
-      const { width: w, height: h } = partOf(source.rect, format.planes[plane]);
+      const { width: w, height: h } = planePart(source.rect, format.planes[plane]);
       const out = band.values[plane] + k * band.samples[plane] * 4;
       const active = kernels.u8(band.active, cols);
       const picture = { at: source.planes[plane], width: w, height: h };
@@ -186,7 +207,7 @@ export class Gatherer {
     }
   }
 
-  private fuseBand(out: Gathered, row: number, band: BandBuffers, params: number[][], tau: number): void {
+  private fuseBand(out: Gathered, row: number, band: BandBuffers, { params, tau }: Weights, densest: boolean): void {
     const { kernels } = this;
     const { region } = out;
     const n = out.sources.length;
@@ -207,6 +228,7 @@ export class Gatherer {
         band.support + at * 4,
         band.share + at * 4,
         spans[k + 2] - spans[k + 1],
+        densest,
       );
     }
     this.judgeBand(out, row, band);
@@ -265,8 +287,7 @@ export class Gatherer {
     copyRuns(kernels.f32(band.mean, band.samples[plane]), out.planes[plane], row * band.samples[plane], width, spans);
   }
 
-  /** Gain, offset and weight per source and plane, flattened, and the scale of agreement. */
-  private weigh(t: number, sources: readonly number[], lights: LightFit[][]): { params: number[][]; tau: number } {
+  private weigh(t: number, sources: readonly number[], lights: LightFit[][]): Weights {
     const measured = lights.map((l) => l[0].sigma).filter((s) => Number.isFinite(s));
     const typical = Math.max(measured.length > 0 ? median(measured) : 2 * this.unit, this.unit / 4);
     const params = lights[0].map((_, plane) =>
@@ -280,6 +301,23 @@ export class Gatherer {
     );
     return { params, tau: TAU_SIGMAS * typical + TAU_LEVELS * this.unit };
   }
+}
+
+/** How much each source counts, and how near its samples must be to count. */
+interface Weights {
+  /** Per plane: gain, offset and weight per source. */
+  params: number[][];
+  /** Scale of agreement. */
+  tau: number;
+}
+
+/** What no source has said anything about yet. */
+function nothingOf(region: Region, sources: readonly number[], own: Float32Array[]): Gathered {
+  const planes = own.map((samples) => new Float32Array(samples.length));
+  const support = new Float32Array(region.rect.width * region.rect.height);
+  const share = new Float32Array(support.length);
+  const agreement = new SourceAgreement(region, sources.length);
+  return { region, sources: [...sources], planes, support, share, agreement, own };
 }
 
 /** One row of a region's tiles. */

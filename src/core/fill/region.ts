@@ -122,6 +122,12 @@ function readBytes(
   }
 }
 
+/** A region without the tiles that are not in a set. @param tiles - 1 for those that are. */
+export const partOf = (region: Region, tiles: Uint8Array): Region => ({
+  ...region,
+  active: region.active.map((a, tile) => a * tiles[tile]),
+});
+
 /** Corners of a region's tiles, (cols + 1)·(rows + 1), interleaved x, y, frame px. */
 export function tileCorners({ rect, cols, rows }: Region): Float32Array {
   const out = new Float32Array((cols + 1) * (rows + 1) * 2);

@@ -11,9 +11,12 @@ export interface SourcePlaces {
 }
 
 /** Numbers of the surfaces that lie behind a region's active tiles. */
-export function surfacesBehind(region: Region, motion: FrameMap): number[] {
-  const tiles = motion.surfaces(region.frame)?.filter((_, i) => region.active[i] > 0);
-  return tiles ? [...new Set(tiles)].sort((a, b) => a - b) : [CAMERA_PLANE];
+export const surfacesBehind = (region: Region, motion: FrameMap): number[] =>
+  surfacesOn(region, motion.surfaces(region.frame));
+
+function surfacesOn({ active }: Region, tiles: Uint8Array | undefined): number[] {
+  const used = tiles?.filter((_, i) => active[i] > 0);
+  return used ? [...new Set(used)].sort((a, b) => a - b) : [CAMERA_PLANE];
 }
 
 /** Numbers of the corners of active tiles. */
@@ -29,17 +32,17 @@ function cornersUsed({ cols, active }: Region): number[] {
 /** The places of a region's tiles in other frames, on the surfaces that lie behind them. */
 export class RegionMap {
   private readonly surfaces: number[];
-  private readonly tiles: Uint8Array | undefined;
   private readonly own: Float32Array;
   /** Numbers and places of the corners of active tiles. */
   private readonly used: { of: number[]; places: Float32Array };
 
+  /** @param tiles - Surface of each tile; undefined = the camera's plane everywhere. */
   constructor(
     private readonly region: Region,
     private readonly motion: FrameMap,
+    private readonly tiles: Uint8Array | undefined,
   ) {
-    this.tiles = motion.surfaces(region.frame);
-    this.surfaces = surfacesBehind(region, motion);
+    this.surfaces = surfacesOn(region, tiles);
     this.own = tileCorners(region);
     const of = cornersUsed(region);
     this.used = { of, places: Float32Array.from(of.flatMap((k) => [this.own[2 * k], this.own[2 * k + 1]])) };

@@ -3,7 +3,7 @@ import { median } from '../geometry/linear.ts';
 import type { FrameFormat } from '../image/format.ts';
 import { fitLight, type LightFit } from './light.ts';
 import { planeSize, type Region } from './region.ts';
-import { partOf, type SourceFrame } from './sourceFrames.ts';
+import { planePart, type SourceFrame } from './sourceFrames.ts';
 import { bytesOf } from '../image/mapped.ts';
 
 /** A rim point from which most sources differ by so many times the usual, and so many 8-bit levels, has something before it. */
@@ -92,7 +92,7 @@ function sampleRim(
     const sampled = kernels.scoped(() => {
       const at = kernels.put(local);
       const to = kernels.alloc(usable.length * 4);
-      const { width: fw, height: fh } = partOf(frame.rect, format.planes[plane]);
+      const { width: fw, height: fh } = planePart(frame.rect, format.planes[plane]);
       kernels.run.warpPoints(frame.planes[plane], fw, fw, fh, at, usable.length, to);
       return kernels.f32(to, usable.length).slice();
     });

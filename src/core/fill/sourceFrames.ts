@@ -12,7 +12,7 @@ export interface SourceFrame {
 }
 
 /** A rectangle of luma px in samples of a plane; its corner is a multiple of the plane's steps. */
-export function partOf(rect: Rect, { stepX, stepY }: PlaneFormat): Rect {
+export function planePart(rect: Rect, { stepX, stepY }: PlaneFormat): Rect {
   return {
     x: rect.x / stepX,
     y: rect.y / stepY,
@@ -36,7 +36,7 @@ export class SourceFrames {
     const area = Math.max(1, ...[...rects.values()].map((r) => r.width * r.height));
     const { format } = frames;
     const planeBytes = format.planes.slice(0, format.colourPlanes).map((p) => {
-      const samples = [...rects.values()].map((r) => partOf(r, p)).map((r) => r.width * r.height * 2);
+      const samples = [...rects.values()].map((r) => planePart(r, p)).map((r) => r.width * r.height * 2);
       return Math.max(2, ...samples);
     });
     const slotBytes = planeBytes.reduce((a, b) => a + b, area);
@@ -64,7 +64,7 @@ export class SourceFrames {
   private loadPlane(frame: number, plane: number, rect: Rect, out: number): void {
     const { kernels, frames } = this;
     const { width } = frames.format.planes[plane];
-    const { x, y, width: w, height: h } = partOf(rect, frames.format.planes[plane]);
+    const { x, y, width: w, height: h } = planePart(rect, frames.format.planes[plane]);
     const bytes = bytesPerSample(frames.format);
     kernels.scoped(() => {
       const raw = kernels.alloc(width * h * bytes);

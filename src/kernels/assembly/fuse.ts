@@ -8,12 +8,14 @@ const MEAN_ROUNDS: i32 = 3;
  * Candidate k has its values at values + k·step (f32), its use (bytes 0/1) at usable + k·step/4, gain and offset and
  * weight in params (3 f32 each). Iteratively reweighted: first L1, which finds the weighted median, then
  * Geman-McClure with scale tau, which averages those that agree with it (Holland & Welsch 1977).
+ * With `densest` it starts from the candidate that most others agree with instead: the median would lie between what a
+ * nearer thing shows that hides the place from most of them.
  * Final weights go to weights + k·step; `mean` gets the fused value, `support` the sum of the final weights
  * relative to a candidate of weight 1 (0 = nobody saw this pixel), `share` the same as a share of all weights.
  */
 export function fuse(
   values: usize, usable: usize, weights: usize, step: usize, n: i32, params: usize, tau: f32,
-  mean: usize, support: usize, share: usize, count: i32,
+  mean: usize, support: usize, share: usize, count: i32, densest: bool,
 ): void {
   const tiny = f32x4.splat(1e-6);
   const floorAt = f32x4.splat(tau * <f32>0.1);
@@ -45,7 +47,9 @@ export function fuse(
     const all = f32x4.pmax(total, tiny);
     let m = f32x4.div(sum, all);
     // Where all candidates lie close together their mean is as good a start as their median.
-    const rounds = spread(values + o, weights + o, step, n, m) < tau ? 0 : MEDIAN_ROUNDS;
+    const close = spread(values + o, weights + o, step, n, m) < tau;
+    if (densest && !close) m = densestOf(values + o, weights + o, step, n, tau2);
+    const rounds = close || densest ? 0 : MEDIAN_ROUNDS;
     for (let round = 0; round < rounds; round++) {
       total = f32x4.splat(0);
       sum = f32x4.splat(0);
@@ -80,6 +84,27 @@ export function fuse(
     v128.store(support + o, total);
     v128.store(share + o, f32x4.div(total, all));
   }
+}
+
+/** Per pixel the candidate that most of the weights agree with. */
+// @ts-ignore: decorator
+@inline
+function densestOf(values: usize, weights: usize, step: usize, n: i32, tau2: v128): v128 {
+  let best = f32x4.splat(0);
+  let most = f32x4.splat(-1);
+  for (let k = 0; k < n; k++) {
+    const v = v128.load(values + <usize>k * step);
+    let sum = f32x4.splat(0);
+    for (let j = 0; j < n; j++) {
+      const at = <usize>j * step;
+      sum = f32x4.add(sum, agree(v128.load(weights + at), f32x4.sub(v128.load(values + at), v), tau2));
+    }
+    const counts = f32x4.gt(v128.load(weights + <usize>k * step), f32x4.splat(0));
+    const better = v128.and(counts, f32x4.gt(sum, most));
+    best = v128.bitselect(v, best, better);
+    most = v128.bitselect(sum, most, better);
+  }
+  return best;
 }
 
 /** Largest distance of a candidate that counts from `m`, over four pixels. */
