@@ -1,7 +1,7 @@
 import { mkdir, rm } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
 import { AppError } from '../core/errors.ts';
-import type { Statistic } from '../core/fill/gather.ts';
+import type { Statistic } from '../core/fill/fusion.ts';
 import { FILL_DEFAULTS, type PlateUse } from '../core/fill/settings.ts';
 import { shrunk } from '../core/fill/stillPlate.ts';
 import { PLATE_KINDS, readPlatePicture, writePlatePicture } from '../media/platePicture.ts';

@@ -12,7 +12,8 @@ import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
-import { Gatherer, neededRect, union, type Statistic } from '../core/fill/gather.ts';
+import type { Statistic } from '../core/fill/fusion.ts';
+import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
 import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import type { Gathered } from '../core/fill/gather.ts';
+import type { Gathered } from '../core/fill/gathered.ts';
 import { HOLE_TILE, TILE, type Region } from '../core/fill/region.ts';
 import { smallFormat } from '../core/testing/frames.ts';
 import { packFrame, unpackFrame } from './storedFrame.ts';

@@ -1,4 +1,4 @@
-import type { Gathered } from '../core/fill/gather.ts';
+import type { Gathered } from '../core/fill/gathered.ts';
 import { eachRun, planeSize, RIM_TILE, spansOf, type Region } from '../core/fill/region.ts';
 import type { FrameFormat } from '../core/image/format.ts';
 

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { deserialize, serialize } from 'node:v8';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
-import type { Statistic } from '../core/fill/gather.ts';
+import type { Statistic } from '../core/fill/fusion.ts';
 import { CELL } from '../core/fill/measure.ts';
 import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';

@@ -84,7 +84,7 @@ export function disagreement(
 }
 
 /** The sources nearest in time would hardly differ between surfaces: they are taken spread over all. */
-function spreadSources({ sources, frame }: Witnesses): number[] {
+export function spreadSources({ sources, frame }: Witnesses): number[] {
   const others = sources.filter((s) => s !== frame);
   const step = Math.max(1, others.length / MOST_SOURCES);
   return Array.from({ length: Math.min(MOST_SOURCES, others.length) }, (_, k) => others[Math.floor(k * step)]);
@@ -116,7 +116,7 @@ function windowsIn(corners: Float32Array, side: number): Float32Array {
 }
 
 /** Luma at places of a frame; NaN where it is hidden or out of view. */
-function sampled({ kernels, pyramids, blocked }: Witnesses, frame: number, places: Float32Array): Float32Array {
+export function sampled({ kernels, pyramids, blocked }: Witnesses, frame: number, places: Float32Array): Float32Array {
   const [level] = pyramids.get(frame);
   const k = pyramids.scale;
   const n = places.length / 2;

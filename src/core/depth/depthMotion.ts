@@ -1,5 +1,5 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import { mapOnSurface, type StretchDepth } from './depthPlaces.ts';
+import { depthOf, mapOnSurface, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
 import type { TiledRegion } from './tiledRegion.ts';
 
@@ -93,6 +93,21 @@ export class DepthMotion implements FrameMap {
   knows(from: number, to: number, surface: number): boolean {
     if (surface === CAMERA_PLANE || from === to) return true;
     return this.laid.get(from)!.surfaces[surface - 1].some((part) => reaches(part.depth, to));
+  }
+
+  isNearer(frame: number, one: number, other: number, x: number, y: number): boolean | undefined {
+    const laid = this.laid.get(frame);
+    const [a, b] = [one, other].map((surface) => laid?.surfaces[surface - 1]?.[0]);
+    // The camera's plane has the depth 0 in every stretch.
+    const depth = (a ?? b)?.depth;
+    if (!depth || depth.nearer === 0) return undefined;
+    const depthOn = (part: Part | undefined): number => {
+      if (!part || part.surface === CAMERA_PLANE) return 0;
+      const place = Float64Array.of(x, y);
+      this.toKey(part, frame, place);
+      return depthOf(depth.surfaces[part.surface - 1], place[0], place[1]);
+    };
+    return depth.nearer * (depthOn(a) - depthOn(b)) > 0;
   }
 
   map(from: number, to: number, points: Float32Array | Float64Array, surface: number): void {

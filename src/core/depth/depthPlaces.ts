@@ -31,6 +31,8 @@ export interface StretchDepth {
   tiles: Uint8Array;
   /** By number − 1. */
   surfaces: PlacedSurface[];
+  /** 1 if what is nearer has the greater depths, -1 if the smaller ones, 0 if that could not be told. */
+  nearer: -1 | 0 | 1;
   /** Of the frames in which the depths are known. */
   epipoles: Map<number, Epipole>;
 }
@@ -40,6 +42,10 @@ export function local(around: Around, axis: 0 | 1, place: number): number {
   const v = (place - (axis === 0 ? around.cx : around.cy)) / around.scale;
   return Math.max(-OUTERMOST, Math.min(OUTERMOST, v));
 }
+
+/** Depth of a surface at a place of the frame in which it was measured. */
+export const depthOf = ({ around, surface }: PlacedSurface, x: number, y: number): number =>
+  depthAt(surface, local(around, 0, x), local(around, 1, y));
 
 /** Third homogeneous coordinate of the camera's plane at places of a frame, 1 at its centre. */
 export function scalesOf(camera: CameraMotion, from: number, to: number, places: ArrayLike<number>): Float64Array {
@@ -57,7 +63,7 @@ export function scalesOf(camera: CameraMotion, from: number, to: number, places:
  */
 export function mapOnSurface(
   camera: CameraMotion,
-  { around, surface }: PlacedSurface,
+  placed: PlacedSurface,
   e: Epipole,
   from: number,
   to: number,
@@ -65,7 +71,7 @@ export function mapOnSurface(
 ): void {
   const { half, cx, cy } = unitSpace(camera.data.width, camera.data.height);
   const depths = Float64Array.from({ length: points.length / 2 }, (_, i) =>
-    depthAt(surface, local(around, 0, points[2 * i]), local(around, 1, points[2 * i + 1])),
+    depthOf(placed, points[2 * i], points[2 * i + 1]),
   );
   const scales = scalesOf(camera, from, to, points);
   camera.map(from, to, points);

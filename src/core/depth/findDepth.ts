@@ -7,7 +7,16 @@ import { unitSpace, type UnitSpace } from '../motion/space.ts';
 import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
 import { facingSlope } from './facing.ts';
 import { CornerFollower } from './followCorners.ts';
-import { local, mapOnSurface, scalesOf, type Around, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
+import {
+  depthOf,
+  local,
+  mapOnSurface,
+  scalesOf,
+  type Around,
+  type PlacedSurface,
+  type StretchDepth,
+} from './depthPlaces.ts';
+import { signOfNearer } from './nearer.ts';
 import { holeParts, type HolePart } from './holeParts.ts';
 import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
 import { epipoleOf, findParallax, sampleEpipole, type Parallax, type View } from './parallax.ts';
@@ -26,6 +35,8 @@ const PROBES = 2;
 /** Sources that depths are measured with, and corners that the others are asked for. */
 const MEASURED = 5;
 const ASKED = 80;
+/** Distance of the places that are asked which surface is nearer, analysis px. */
+const ASKED_EVERY = 2.5;
 
 interface Work {
   region: TiledRegion;
@@ -83,7 +94,7 @@ export class DepthFinder {
     if (!parallax) return undefined;
     const { rect, cols, rows } = region;
     const tiles = new Uint8Array(cols * rows);
-    const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], epipoles: new Map() };
+    const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], nearer: 0, epipoles: new Map() };
     parallax.epipoles.forEach((e, k) => e && found.epipoles.set(measured[k], e));
     const asked = tellingCorners(parallax.depths, ASKED);
     const ask = (s: number): void => {
@@ -93,6 +104,7 @@ export class DepthFinder {
     rest.forEach(ask);
     parts.forEach((part, k) => this.refinePart(region, part, arounds[k], { corners, parallax }, found));
     if (found.surfaces.length === 0) return undefined;
+    found.nearer = this.nearerOf(found);
     also.filter((s) => s !== frame && !sources.includes(s)).forEach(ask);
     return found;
   }
@@ -196,22 +208,8 @@ export class DepthFinder {
       x: region.rect.x + (tile % region.cols) * side,
       y: region.rect.y + Math.floor(tile / region.cols) * side,
     }));
-    const seen: Witnesses = {
-      kernels: this.kernels,
-      pyramids: this.pyramids,
-      blocked: this.blocked,
-      frame: region.frame,
-      sources: [...found.epipoles.keys()].sort((a, b) => a - b),
-      tileSide: side,
-      unit: this.unit,
-    };
-    const placeOn =
-      (surface: PlacedSurface): PlaceIn =>
-      (source, points) => {
-        const e = found.epipoles.get(source);
-        if (e) mapOnSurface(this.camera, surface, e, region.frame, source, points);
-        return e !== undefined;
-      };
+    const seen = this.witnesses(found, side);
+    const placeOn = (surface: PlacedSurface): PlaceIn => this.placeOn(surface, found);
     const chosen =
       surfaces.length === 1
         ? new Uint8Array(tiles.length)
@@ -222,6 +220,45 @@ export class DepthFinder {
       const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
       found.surfaces.push({ around, surface: own.length > 0 ? sweepSurface(off, surface, unit) : surface });
     });
+  }
+
+  private witnesses(found: StretchDepth, tileSide: number): Witnesses {
+    const { kernels, pyramids, blocked, unit } = this;
+    const sources = inOrder(found.epipoles.keys());
+    return { kernels, pyramids, blocked, frame: found.frame, sources, tileSide, unit };
+  }
+
+  private placeOn(surface: PlacedSurface, found: StretchDepth): PlaceIn {
+    return (source, points) => {
+      const e = found.epipoles.get(source);
+      if (e) mapOnSurface(this.camera, surface, e, found.frame, source, points);
+      return e !== undefined;
+    };
+  }
+
+  /** Which sign of depth is nearer, asked all around the parts of the hole behind which two surfaces lie. */
+  private nearerOf(found: StretchDepth): StretchDepth['nearer'] {
+    const seen = this.witnesses(found, found.rect.width / found.cols);
+    const arounds = new Map<Around, PlacedSurface[]>();
+    for (const placed of found.surfaces) arounds.set(placed.around, [...(arounds.get(placed.around) ?? []), placed]);
+    const votes = [...arounds].map(([around, placed]) => {
+      if (placed.length < 2) return 0;
+      const deep = placed.map((p) => ({
+        place: this.placeOn(p, found),
+        depth: (x: number, y: number) => depthOf(p, x, y),
+      }));
+      return signOfNearer(seen, deep, this.gridAround(around));
+    });
+    return Math.sign(votes.reduce<number>((sum, v) => sum + v, 0)) as StretchDepth['nearer'];
+  }
+
+  /** Places all over the surroundings of a part of a hole. */
+  private gridAround({ cx, cy, scale }: Around): Float32Array {
+    const step = ASKED_EVERY * this.pyramids.scale;
+    const out: number[] = [];
+    for (let y = cy - scale; y <= cy + scale; y += step)
+      for (let x = cx - scale; x <= cx + scale; x += step) out.push(x, y);
+    return Float32Array.from(out);
   }
 }
 

@@ -12,4 +12,6 @@ export interface FrameMap {
   knows(from: number, to: number, surface: number): boolean;
   /** @param points - Places in `from`, interleaved x, y in frame px; overwritten with those in `to`. */
   map(from: number, to: number, points: Float32Array | Float64Array, surface: number): void;
+  /** Whether one surface of a frame is nearer than another one at a place of it; undefined = not known. */
+  isNearer(frame: number, one: number, other: number, x: number, y: number): boolean | undefined;
 }

@@ -42,7 +42,11 @@ export function surfacesOf(
   const out: Surface[] = [];
   const dice = diceOf((left.length + 1) * 7919);
   while (out.length < MOST && left.length >= needed) {
-    const found = bestPlane(left, { places, depths, weights, tolerance, slopes: [[0, 0], facing, ...out.map(slopeOf)] }, dice);
+    const found = bestPlane(
+      left,
+      { places, depths, weights, tolerance, slopes: [[0, 0], facing, ...out.map(slopeOf)] },
+      dice,
+    );
     if (!found) break;
     const off = (i: number): number => Math.abs(depths[i] - depthAt(found, places[2 * i], places[2 * i + 1]));
     if (left.filter((i) => off(i) < tolerance).length < needed) break;
@@ -87,7 +91,11 @@ function bestPlane(among: readonly number[], dots: Scattered, dice: () => number
   return best;
 }
 
-function priceOf(c: Surface, among: readonly number[], { places, depths, weights, tolerance, slopes }: Scattered): number {
+function priceOf(
+  c: Surface,
+  among: readonly number[],
+  { places, depths, weights, tolerance, slopes }: Scattered,
+): number {
   const [u, v] = nearestSlope(c, slopes);
   let sum = ((c[1] - u) ** 2 + (c[2] - v) ** 2) / (SLOPE * tolerance) ** 2;
   for (const i of among) {

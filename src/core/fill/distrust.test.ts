@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { withdraw, withdrawContradicted } from './distrust.ts';
-import type { Gathered } from './gather.ts';
+import type { Gathered } from './gathered.ts';
 import type { Region } from './region.ts';
 import { SourceAgreement } from './sourceAgreement.ts';
 

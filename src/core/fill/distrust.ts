@@ -1,6 +1,6 @@
 import { median } from '../geometry/linear.ts';
 import { components } from '../image/components.ts';
-import type { Gathered } from './gather.ts';
+import type { Gathered } from './gathered.ts';
 import { CELL, offsetGrid } from './measure.ts';
 import type { Region } from './region.ts';
 import { activeCells } from './smoothField.ts';

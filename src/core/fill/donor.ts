@@ -12,6 +12,7 @@ export function donorMap(camera: CameraMotion, { frame: at, dx, dy }: Donor): Fr
   return {
     surfaces: () => undefined,
     knows: () => true,
+    isNearer: () => undefined,
     map(from, _to, points) {
       const known = camera.sameScene(from, at) ? at : from;
       camera.map(from, known, points);

@@ -1,7 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { median } from '../geometry/linear.ts';
 import { maxSample, type FrameFormat } from '../image/format.ts';
-import type { Gathered } from './gather.ts';
+import type { Gathered } from './gathered.ts';
 import { measureGrain, type Likeness } from './grain.ts';
 import type { Grid } from './membrane.ts';
 import { eachRun, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';

@@ -1,7 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { grow, intersect, snap, type FrameFormat, type Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import type { Gathered } from './gather.ts';
+import type { Gathered } from './gathered.ts';
 import { patchFill, type Incomplete } from './patchFill.ts';
 import { eachRun, planeSize, spansOf, TILE, tileCorners, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';

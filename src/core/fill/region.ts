@@ -122,6 +122,12 @@ function readBytes(
   }
 }
 
+/** Middle of a tile, frame px. */
+export const middleOf = ({ rect, cols }: Region, tile: number): [number, number] => [
+  rect.x + ((tile % cols) + 0.5) * TILE,
+  rect.y + (Math.floor(tile / cols) + 0.5) * TILE,
+];
+
 /** A region without the tiles that are not in a set. @param tiles - 1 for those that are. */
 export const partOf = (region: Region, tiles: Uint8Array): Region => ({
   ...region,

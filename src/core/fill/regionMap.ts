@@ -31,7 +31,8 @@ function cornersUsed({ cols, active }: Region): number[] {
 
 /** The places of a region's tiles in other frames, on the surfaces that lie behind them. */
 export class RegionMap {
-  private readonly surfaces: number[];
+  /** Numbers of the surfaces, in the order of the places. */
+  readonly surfaces: readonly number[];
   private readonly own: Float32Array;
   /** Numbers and places of the corners of active tiles. */
   private readonly used: { of: number[]; places: Float32Array };
@@ -60,15 +61,6 @@ export class RegionMap {
       return out;
     });
     return { corners };
-  }
-
-  /** The active tiles of a row that lie on the k-th surface; undefined if there are none. */
-  activeOn(k: number, row: number): Uint8Array | undefined {
-    const { cols } = this.region;
-    const active = this.region.active.subarray(row * cols, (row + 1) * cols);
-    const { tiles } = this;
-    const on = tiles ? active.map((a, c) => (tiles[row * cols + c] === this.surfaces[k] ? a : 0)) : active;
-    return on.some((a) => a > 0) ? on : undefined;
   }
 
   /**

@@ -40,6 +40,14 @@ export class SourceAgreement {
     }
   }
 
+  /** Takes a cell from another one of the same region and sources. */
+  takeCell(cell: number, from: SourceAgreement): void {
+    for (let k = 0; k < this.sources; k++) {
+      const at = this.at(k, cell);
+      this.table.set(from.table.subarray(at, at + AGREEMENT_FLOATS), at);
+    }
+  }
+
   /**
    * Whether sources that show a cell show something else than the others do around it: what stands before the background
    * there, and not the background. Of all of them, of some, or of none.

@@ -1,6 +1,6 @@
 import { snap, type FrameFormat } from '../image/format.ts';
 import { UNSEEN_SUPPORT } from './complete.ts';
-import type { Gathered } from './gather.ts';
+import type { Gathered } from './gathered.ts';
 import type { Plate } from './plate.ts';
 import { TILE } from './region.ts';
 import { bytesOf, wordsOf } from '../image/mapped.ts';

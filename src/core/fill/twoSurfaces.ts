@@ -1,14 +1,23 @@
 import type { FrameFormat } from '../image/format.ts';
-import type { Gathered } from './gather.ts';
-import { planeSize, TILE, type Region } from './region.ts';
+import { median } from '../geometry/linear.ts';
+import { boxMean } from '../image/boxMean.ts';
+import type { Fusion } from './fusion.ts';
+import { nothingOf, type Gathered } from './gathered.ts';
+import { CELL, offsetGrid } from './measure.ts';
+import { partOf, planeSize, TILE, type Region } from './region.ts';
 import { ENOUGH } from './sourceAgreement.ts';
 
 /** Tiles from which another surface may reach into one. */
-const REACH = 1;
+const REACH = 2;
 /** Half side of the window in which the two are compared, px. */
 const WINDOW = 4;
 /** How much better the other surface must do, as a share of the weights that agree. */
 const BETTER = 0.02;
+/** By how much less of the weights may agree about the nearer one of two: behind its edge others see the far one well. */
+const NEARER = 0.09;
+/** Shares of its usual agreement at which the near surface is not there at all, and certainly there. */
+const ABSENT = 0.5;
+const PRESENT = 0.85;
 
 /** A second surface of some tiles. */
 export interface Beside {
@@ -38,81 +47,137 @@ export function surfacesBeside({ active, cols, rows }: Region, surfaces: Uint8Ar
   return out.tiles.includes(1) ? out : undefined;
 }
 
+/** Whether one surface is nearer than another one in a tile; undefined = not known. */
+export type NearerIn = (tile: number, one: number, other: number) => boolean | undefined;
+
 /**
- * Takes px of a second surface where the sources agree about it, and not about the first.
+ * Fuses a region some tiles of which hold an edge between two surfaces: these are gathered on both, and each px is taken from
+ * one of them.
  *
- * @param first - Overwritten. @param second - Gathered for some of its tiles.
- * @param tau - Difference from which samples disagree.
+ * @param surfaces - Of each tile. @param out - Overwritten.
  */
-export function chooseBetween(first: Gathered, second: Gathered, format: FrameFormat, tau: number): void {
-  const { region } = second;
-  const { width } = region.rect;
-  const better = evidence(first, second, tau);
-  const chosen = new Uint8Array(better.length);
-  const { sums, counts } = windowSums(better, region);
-  for (let i = 0; i < chosen.length; i++) chosen[i] = counts[i] > 0 && sums[i] > BETTER * counts[i] ? 1 : 0;
-  for (let i = 0; i < chosen.length; i++) {
-    if (chosen[i] === 0) continue;
-    first.planes[0][i] = second.planes[0][i];
-    first.support[i] = second.support[i];
-    first.share[i] = second.share[i];
-  }
-  for (let plane = 1; plane < format.colourPlanes; plane++) {
-    const { stepX, stepY } = format.planes[plane];
-    const size = planeSize(region, format, plane);
-    for (let y = 0; y < size.height; y++) {
-      for (let x = 0; x < size.width; x++) {
-        if (chosen[y * stepY * width + x * stepX] === 0) continue;
-        first.planes[plane][y * size.width + x] = second.planes[plane][y * size.width + x];
-      }
-    }
-  }
+export function fuseTwo(
+  fusion: Fusion,
+  out: Gathered,
+  surfaces: Uint8Array,
+  beside: Beside,
+  isNearer: NearerIn,
+  format: FrameFormat,
+): void {
+  const { region, sources, own } = out;
+  const alone = beside.tiles.map((b) => 1 - b);
+  fusion.run({ ...out, region: partOf(region, alone) }, { surfaces });
+  const both = partOf(region, beside.tiles);
+  const gathered = (on: Uint8Array): Gathered => {
+    const layer = nothingOf(both, sources, own);
+    fusion.run(layer, { surfaces: on, densest: true });
+    return layer;
+  };
+  const [first, second] = [gathered(surfaces), gathered(beside.surfaces)];
+  const secondIsNearer = [...both.active.keys()].map((tile) =>
+    both.active[tile] > 0 ? isNearer(tile, beside.surfaces[tile], surfaces[tile]) : undefined,
+  );
+  const chosen = chosenPx(both, evidenceOf(first, second, secondIsNearer, fusion.tau));
+  take(out, both, (i) => (chosen[i] === 1 ? second : first), format);
 }
 
-/** Per px, how much better sources, and the frame itself on its rim, agree with the second surface; NaN = not told. */
-function evidence(first: Gathered, second: Gathered, tau: number): Float32Array {
-  const { region } = second;
-  const { width } = region.rect;
+/** 1 where the second surface does better in a window around a px. */
+function chosenPx({ rect }: Region, evidence: Float32Array): Uint8Array {
+  const mean = (of: (v: number) => number): Float32Array => boxMean(evidence.map(of), rect.width, rect.height, WINDOW);
+  const told = mean((v) => (Number.isNaN(v) ? 0 : 1));
+  const better = mean((v) => (Number.isNaN(v) ? 0 : v));
+  // Running sums leave crumbs where there is nothing.
+  return Uint8Array.from(better, (v, i) => (told[i] > 1e-3 && v > BETTER * told[i] ? 1 : 0));
+}
+
+/**
+ * Per px, how much better sources, and the frame itself on its rim, agree with the second surface; NaN = not told. Where it
+ * is known which surface is nearer, a px belongs to that one if the sources agree about it as they do elsewhere: they may well
+ * agree about what is behind it too.
+ */
+function evidenceOf(
+  first: Gathered,
+  second: Gathered,
+  secondIsNearer: readonly (boolean | undefined)[],
+  tau: number,
+): Float32Array {
+  const { region } = first;
   const out = new Float32Array(first.support.length).fill(NaN);
-  const near = (g: Gathered, i: number): number => {
-    const d = g.planes[0][i] - g.own[0][i];
-    return (tau ** 2 / (tau ** 2 + d ** 2)) ** 2;
-  };
-  const enough = (g: Gathered, i: number): boolean => g.support[i] >= ENOUGH * g.share[i] && g.share[i] > 0;
-  region.active.forEach((a, tile) => {
-    if (a === 0) return;
-    const start = Math.floor(tile / region.cols) * TILE * width + (tile % region.cols) * TILE;
-    for (let y = 0; y < TILE; y++) {
-      for (let i = start + y * width; i < start + y * width + TILE; i++) {
-        if (!enough(first, i) || !enough(second, i)) continue;
-        out[i] = region.known[i] === 1 ? near(second, i) - near(first, i) : second.share[i] - first.share[i];
-      }
-    }
+  const usual = usualShare(first, second);
+  eachPx(region, (tile, i) => {
+    if (!isTold(first, i) || !isTold(second, i)) return;
+    const nearer = secondIsNearer[tile];
+    if (region.known[i] === 1) out[i] = agreementWithFrame(second, i, tau) - agreementWithFrame(first, i, tau);
+    else out[i] = second.share[i] - first.share[i] + favour(nearer, first.share[i] / usual, second.share[i] / usual);
   });
   return out;
 }
 
-/** Sums, and numbers, of what is told in a window around each px. */
-function windowSums(values: Float32Array, { rect }: Region): { sums: Float32Array; counts: Float32Array } {
-  const { width: w, height: h } = rect;
-  const told = values.map((v) => (Number.isNaN(v) ? 0 : 1));
-  const known = values.map((v) => (Number.isNaN(v) ? 0 : v));
-  const box = (of: Float32Array): Float32Array => {
-    const across = new Float32Array(of.length);
-    for (let y = 0; y < h; y++) {
-      for (let x = 0; x < w; x++) {
-        let s = 0;
-        for (let a = Math.max(0, x - WINDOW); a <= Math.min(w - 1, x + WINDOW); a++) s += of[y * w + a];
-        across[y * w + x] = s;
-      }
+/** What speaks for the second surface besides: that it is nearer (or against it, that the first is), where that may be there. */
+function favour(secondIsNearer: boolean | undefined, first: number, second: number): number {
+  if (secondIsNearer === undefined) return 0;
+  const may = (share: number): number => Math.max(0, Math.min(1, (share - ABSENT) / (PRESENT - ABSENT)));
+  return secondIsNearer ? NEARER * may(second) : -NEARER * may(first);
+}
+
+/** Agreement about what is there: of the better one of two surfaces. */
+function usualShare(first: Gathered, second: Gathered): number {
+  const best: number[] = [];
+  eachPx(first.region, (_, i) => {
+    if (isTold(first, i) && isTold(second, i)) best.push(Math.max(first.share[i], second.share[i]));
+  });
+  return best.length > 0 ? median(best) : 1;
+}
+
+/** Whether sources of enough weight show a px. */
+const isTold = ({ support, share }: Gathered, i: number): boolean => share[i] > 0 && support[i] >= ENOUGH * share[i];
+
+/** How near a px is to what the frame itself shows there, 0..1: as the sources agree with one another. */
+function agreementWithFrame({ planes, own }: Gathered, i: number, tau: number): number {
+  const d = planes[0][i] - own[0][i];
+  return (tau ** 2 / (tau ** 2 + d ** 2)) ** 2;
+}
+
+/** Takes each px of a region from one of several layers. */
+function take(out: Gathered, region: Region, from: (i: number) => Gathered, format: FrameFormat): void {
+  const { width } = region.rect;
+  eachPx(region, (_, i) => {
+    const layer = from(i);
+    out.planes[0][i] = layer.planes[0][i];
+    out.support[i] = layer.support[i];
+    out.share[i] = layer.share[i];
+  });
+  const grid = offsetGrid(region);
+  for (let plane = 1; plane < format.colourPlanes; plane++) {
+    const { stepX, stepY } = format.planes[plane];
+    const size = planeSize(region, format, plane);
+    eachPx(region, (_, i) => {
+      const [x, y] = [i % width, Math.floor(i / width)];
+      if (x % stepX !== 0 || y % stepY !== 0) return;
+      const at = (y / stepY) * size.width + x / stepX;
+      out.planes[plane][at] = from(i).planes[plane][at];
+    });
+  }
+  // A cell is judged as its middle is.
+  eachPx(region, (_, i) => {
+    const [x, y] = [i % width, Math.floor(i / width)];
+    if (x % CELL !== CELL / 2 || y % CELL !== CELL / 2) return;
+    const cell = Math.floor(y / CELL) * grid.cols + Math.floor(x / CELL);
+    out.agreement.takeCell(cell, from(i).agreement);
+  });
+}
+
+/** Calls `use` with each px of the active tiles. */
+function eachPx(
+  { rect, cols, active }: Pick<Region, 'rect' | 'cols' | 'active'>,
+  use: (tile: number, i: number) => void,
+): void {
+  active.forEach((a, tile) => {
+    if (a === 0) return;
+    const first = Math.floor(tile / cols) * TILE * rect.width + (tile % cols) * TILE;
+    for (let y = 0; y < TILE; y++) {
+      const row = first + y * rect.width;
+      for (let i = row; i < row + TILE; i++) use(tile, i);
     }
-    const out = new Float32Array(of.length);
-    for (let y = 0; y < h; y++) {
-      for (let b = Math.max(0, y - WINDOW); b <= Math.min(h - 1, y + WINDOW); b++) {
-        for (let x = 0; x < w; x++) out[y * w + x] += across[b * w + x];
-      }
-    }
-    return out;
-  };
-  return { sums: box(known), counts: box(told) };
+  });
 }

@@ -1,3 +1,4 @@
+import { boxMean } from '../image/boxMean.ts';
 import { bytesOf, floatsOf } from '../image/mapped.ts';
 
 /** Contrast, as a share of full scale, below which a window of the picture tells nothing about an edge. */
@@ -118,41 +119,3 @@ function inverses([m00, m01, m02, m11, m12, m22]: readonly Float32Array[]): Floa
 }
 
 const stretched = (v: number): number => Math.max(0, Math.min(1, (v - REMAINS) / (1 - 2 * REMAINS)));
-
-/** Mean over squares of 2·radius + 1 px, of those of their px that are there. */
-function boxMean(values: Float32Array, w: number, h: number, radius: number): Float32Array {
-  const out = new Float32Array(values.length);
-  // Sums of each column over the rows around one, carried on from row to row.
-  const columns = new Float64Array(w);
-  let rows = 0;
-  for (let y = -radius; y < h; y++) {
-    const [coming, going] = [y + radius, y - radius - 1];
-    if (coming < h) {
-      for (let x = 0, i = coming * w; x < w; x++, i++) columns[x] += values[i];
-      rows++;
-    }
-    if (going >= 0) {
-      for (let x = 0, i = going * w; x < w; x++, i++) columns[x] -= values[i];
-      rows--;
-    }
-    if (y >= 0) meanAlong(columns, rows, out, y * w, radius);
-  }
-  return out;
-}
-
-/** Running mean of the columns' means along a row. */
-function meanAlong(columns: Float64Array, rows: number, to: Float32Array, first: number, radius: number): void {
-  const w = columns.length;
-  let [sum, count] = [0, 0];
-  for (let x = -radius; x < w; x++) {
-    if (x + radius < w) {
-      sum += columns[x + radius];
-      count++;
-    }
-    if (x - radius - 1 >= 0) {
-      sum -= columns[x - radius - 1];
-      count--;
-    }
-    if (x >= 0) to[first + x] = sum / (count * rows);
-  }
-}

@@ -1,0 +1,131 @@
+import { sampled, spreadSources, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+
+/** Windows agree within this mean difference, and differ beyond so many times of it, 8-bit levels. */
+const SAME_LEVELS = 5;
+const APART = 3;
+/** A place lies on the surface on which its views are this much nearer to it than on any other. */
+const CLEARLY = 0.7;
+/** Samples across a window, and how far apart, frame px. */
+const ACROSS = 3;
+const SPACING = 4;
+/** Rounds in which the place of another surface is found that a source shows in the same place. */
+const ROUNDS = 3;
+/** Hidden places that must be found, and by how much of them one answer must outweigh the other. */
+const LEAST_HIDDEN = 8;
+const LEAST_LEAD = 0.5;
+
+/** A surface, by the places and the depths of what lies on it. */
+export interface DeepSurface {
+  place: PlaceIn;
+  depth: (x: number, y: number) => number;
+}
+
+/**
+ * Whether what is nearer has the greater depths (1) or the smaller ones (-1): the sign of depths is only known up to that of
+ * the epipoles. 0 = it cannot be told.
+ *
+ * What is nearer hides things in some frames that this one shows. A place that the frame and most sources show alike on one
+ * surface and no other, but of which a source shows something else, is hidden there by another surface if the frame shows just that
+ * something in the place of that other surface which the source sees there.
+ *
+ * @param points - Of the frame, interleaved x, y.
+ */
+export function signOfNearer(seen: Witnesses, surfaces: readonly DeepSurface[], points: Float32Array): -1 | 0 | 1 {
+  const own = windowsOf(seen, seen.frame, points);
+  const sources = spreadSources(seen);
+  const views = surfaces.map(({ place }) => sources.map((s) => viewOf(seen, place, s, points, own)));
+  let [sum, hidden] = [0, 0];
+  const prices = views.map((of) => pricesOf(of, seen.unit));
+  surfaces.forEach((behind, k) => {
+    const lying = placesOn(prices, k);
+    views[k].forEach((view, j) => {
+      const lost = lying.filter((i) => view.apart[i] > APART * SAME_LEVELS * seen.unit);
+      for (const before of surfaces) {
+        if (before === behind) continue;
+        for (const i of hiddenBy(seen, before, sources[j], points, view, lost)) {
+          const [x, y] = [points[2 * i], points[2 * i + 1]];
+          sum += Math.sign(before.depth(x, y) - behind.depth(x, y));
+          hidden++;
+        }
+      }
+    });
+  });
+  return hidden >= LEAST_HIDDEN && Math.abs(sum) >= LEAST_LEAD * hidden ? (Math.sign(sum) as -1 | 1) : 0;
+}
+
+/** Windows of a source around places on a surface, and how far they are from what the frame shows there; NaN = not known. */
+interface View {
+  places: Float32Array;
+  windows: Float32Array;
+  apart: Float32Array;
+}
+
+function viewOf(seen: Witnesses, place: PlaceIn, source: number, points: Float32Array, own: Float32Array): View {
+  const places = points.slice();
+  const n = points.length / 2;
+  const windows = place(source, places)
+    ? windowsOf(seen, source, places)
+    : new Float32Array(n * ACROSS * ACROSS).fill(NaN);
+  return { places, windows, apart: Float32Array.from({ length: n }, (_, i) => difference(windows, i, own, i)) };
+}
+
+/** Luma of a frame in a window around each place. */
+function windowsOf(seen: Witnesses, frame: number, places: Float32Array): Float32Array {
+  const out = new Float32Array(places.length * ACROSS * ACROSS);
+  const first = (-(ACROSS - 1) / 2) * SPACING;
+  let at = 0;
+  for (let i = 0; i < places.length; i += 2) {
+    for (let y = 0; y < ACROSS; y++) {
+      for (let x = 0; x < ACROSS; x++) {
+        out[at++] = places[i] + first + x * SPACING;
+        out[at++] = places[i + 1] + first + y * SPACING;
+      }
+    }
+  }
+  return sampled(seen, frame, out);
+}
+
+/** Mean difference of two windows; NaN if any part of one is not known. */
+function difference(a: Float32Array, i: number, b: Float32Array, j: number): number {
+  const n = ACROSS * ACROSS;
+  let sum = 0;
+  for (let k = 0; k < n; k++) sum += Math.abs(a[i * n + k] - b[j * n + k]);
+  return sum / n;
+}
+
+/** How far, in all, the views of each place are from what the frame shows there; Infinity where fewer than half show it. */
+function pricesOf(views: readonly View[], unit: number): Float64Array {
+  return Float64Array.from(views[0]?.apart ?? [], (_, i) => {
+    const known = views.map(({ apart }) => apart[i]).filter((v) => !Number.isNaN(v));
+    const alike = known.filter((v) => v < SAME_LEVELS * unit).length;
+    if (alike < Math.max(2, known.length / 2)) return Infinity;
+    return known.reduce((sum, v) => sum + Math.min(v, APART * SAME_LEVELS * unit), 0) / known.length;
+  });
+}
+
+/** The places that clearly lie on the k-th surface. */
+function placesOn(prices: readonly Float64Array[], k: number): number[] {
+  return [...prices[k].keys()].filter((i) =>
+    prices.every((price, other) => other === k || prices[k][i] < CLEARLY * price[i]),
+  );
+}
+
+/** Of places that a source does not show, those in which it shows what the frame shows on another surface. */
+function hiddenBy(
+  seen: Witnesses,
+  before: DeepSurface,
+  source: number,
+  points: Float32Array,
+  view: View,
+  lost: readonly number[],
+): number[] {
+  const at = (all: Float32Array): Float32Array => Float32Array.from(lost.flatMap((i) => [all[2 * i], all[2 * i + 1]]));
+  const [wanted, there] = [at(view.places), at(points)];
+  for (let round = 0; round < ROUNDS; round++) {
+    const seenAt = there.slice();
+    if (!before.place(source, seenAt)) return [];
+    for (let i = 0; i < there.length; i++) there[i] += wanted[i] - seenAt[i];
+  }
+  const shown = windowsOf(seen, seen.frame, there);
+  return lost.filter((i, k) => difference(shown, k, view.windows, i) < SAME_LEVELS * seen.unit);
+}

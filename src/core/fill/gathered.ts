@@ -1,0 +1,27 @@
+import type { Region } from './region.ts';
+import { SourceAgreement } from './sourceAgreement.ts';
+
+/** What other frames say about a region. */
+export interface Gathered {
+  region: Region;
+  sources: number[];
+  /** Fused samples per colour plane. */
+  planes: Float32Array[];
+  /** Sum of agreeing weights per luma px, 0 = no source sees it. A near, clean source counts 1. */
+  support: Float32Array;
+  /** The same as a share of the weights of all sources that see it: low where they contradict one another. */
+  share: Float32Array;
+  /** What each source shows of it. */
+  agreement: SourceAgreement;
+  /** The frame's own samples per colour plane. */
+  own: Float32Array[];
+}
+
+/** What no source has said anything about yet. */
+export function nothingOf(region: Region, sources: readonly number[], own: Float32Array[]): Gathered {
+  const planes = own.map((samples) => new Float32Array(samples.length));
+  const support = new Float32Array(region.rect.width * region.rect.height);
+  const share = new Float32Array(support.length);
+  const agreement = new SourceAgreement(region, sources.length);
+  return { region, sources: [...sources], planes, support, share, agreement, own };
+}
