@@ -1,29 +1,12 @@
 import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
-import { Pyramids } from '../motion/pyramids.ts';
-import { paintedFrames, smallFormat } from '../testing/frames.ts';
-import { gaussFrom } from '../testing/random.ts';
-import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { onFar as far, onNear as near, TWO_DEPTHS, twoDepths, witnessesOf } from '../testing/twoDepths.ts';
+import { chooseSurfaces, disagreement, type Witnesses } from './chooseSurfaces.ts';
 
-const [W, H] = [320, 64];
 const SIDE = 16;
-const COUNT = 13;
-const FRAME = 6;
-/** Px per frame that the near half moves against the far one. */
-const PARALLAX = 5;
-const [COLS, ROWS] = [W / SIDE, H / SIDE];
-
-const gauss = gaussFrom(5);
-const noise = Float32Array.from({ length: 1024 * H }, gauss);
-/** A texture whose details are a few px wide. */
-const texture = (x: number, y: number): number => {
-  let sum = 0;
-  for (let v = 0; v < 3; v++) for (let u = 0; u < 3; u++) sum += noise[((y + v) % H) * 1024 + ((x + u + 512) % 1024)];
-  return 120 + 2 * sum;
-};
-/** Left of it lies the far half, as frame 6 shows it. */
-const BORDER = W / 2;
+const { width, height, border: BORDER } = TWO_DEPTHS;
+const [COLS, ROWS] = [width / SIDE, height / SIDE];
 
 let kernels: Kernels;
 beforeAll(async () => {
@@ -31,28 +14,9 @@ beforeAll(async () => {
 });
 
 /** @param hides - Whether something stands before a px of a frame. */
-function witnesses(hides: (frame: number, x: number, y: number) => boolean): Witnesses {
-  const frames = paintedFrames(smallFormat(W, H), COUNT, (x, y, _plane, frame) => {
-    const shift = PARALLAX * (frame - FRAME);
-    if (hides(frame, x, y)) return (7 * x + 13 * y) % 256;
-    return x - shift < BORDER ? texture(x, y) : texture(x - shift + 300, y);
-  });
-  return {
-    kernels,
-    pyramids: new Pyramids(kernels, frames, COUNT),
-    blocked: () => false,
-    frame: FRAME,
-    sources: [0, 2, 4, 8, 10, 12],
-    tileSide: SIDE,
-    unit: 1,
-  };
-}
+const witnesses = (hides: (frame: number, x: number, y: number) => boolean): Witnesses =>
+  witnessesOf(kernels, twoDepths(BORDER, hides), SIDE);
 
-const far: PlaceIn = () => true;
-const near: PlaceIn = (source, points) => {
-  for (let i = 0; i < points.length; i += 2) points[i] += PARALLAX * (source - FRAME);
-  return true;
-};
 const tileAt = (c: number, r: number) => ({ tile: r * COLS + c, x: c * SIDE, y: r * SIDE });
 /** Tiles well inside of both halves, that no frame moves beyond the border. */
 const TILES = [3, 4, 5, 6, 13, 14, 15, 16].flatMap((c) => [1, 2].map((r) => tileAt(c, r)));

@@ -134,6 +134,7 @@ describe('between the keys of two stretches', () => {
         surface: Float64Array.of(depth / HALF, 0, 0),
       },
     ],
+    nearer: 0,
     epipoles: new Map(known.filter((t) => t !== key).map((t) => [t, Float64Array.of(t - key, 0, 0)])),
   });
   const HALF = 240;
@@ -170,6 +171,18 @@ describe('between the keys of two stretches', () => {
     const both = [stretch(0, 1), stretch(4, 1.2, [0, 1, 2, 3])];
     expect(placeIn(both, 1, 9)).toBeCloseTo(8, 3);
     expect(placeIn(both, 1, 2)).toBeCloseTo(0.75 + 0.25 * 1.2, 3);
+  });
+
+  it('the nearer key says which of two surfaces is nearer, the camera’s plane having the depth 0', () => {
+    const order = (nearer: StretchDepth['nearer']): (boolean | undefined)[] => {
+      const motion = new DepthMotion(still, [{ ...stretch(0, 1), nearer }, stretch(4, 1.2)]);
+      motion.lay(tile);
+      const [surface] = motion.surfaces(1)!;
+      return [motion.isNearer(1, surface, CAMERA_PLANE, 168, 168), motion.isNearer(1, CAMERA_PLANE, surface, 168, 168)];
+    };
+    expect(order(1)).toEqual([true, false]);
+    expect(order(-1)).toEqual([false, true]);
+    expect(order(0)).toEqual([undefined, undefined]);
   });
 
   it('where neither reaches, the camera’s plane is all there is', () => {

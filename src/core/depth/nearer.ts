@@ -1,8 +1,8 @@
 import { sampled, spreadSources, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
 
 /** Windows agree within this mean difference, and differ beyond so many times of it, 8-bit levels. */
-const SAME_LEVELS = 5;
-const APART = 3;
+const SAME_LEVELS = 4;
+const APART = 2;
 /** A place lies on the surface on which its views are this much nearer to it than on any other. */
 const CLEARLY = 0.7;
 /** Samples across a window, and how far apart, frame px. */
