@@ -19,7 +19,7 @@ import {
 import { signOfNearer } from './nearer.ts';
 import { holeParts, type HolePart } from './holeParts.ts';
 import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
-import { epipoleOf, findParallax, sampleEpipole, type Parallax, type View } from './parallax.ts';
+import { epipoleOf, findParallax, moreDepths, sampleEpipole, type Parallax, type View } from './parallax.ts';
 import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
 import { sweepSurface } from './sweepSurface.ts';
 
@@ -37,6 +37,12 @@ const MEASURED = 5;
 const ASKED = 80;
 /** Distance of the places that are asked which surface is nearer, analysis px. */
 const ASKED_EVERY = 2.5;
+
+/** Corners, interleaved x, y in frame px, and their depths, NaN where unknown. */
+interface Deep {
+  corners: Float64Array;
+  depths: Float64Array;
+}
 
 interface Work {
   region: TiledRegion;
@@ -87,7 +93,7 @@ export class DepthFinder {
     const { frame } = region;
     const parts = holeParts(region.active, region.cols, region.rows);
     const arounds = parts.map((part) => this.aroundOf(region, part));
-    const corners = this.cornersOf(frame, arounds);
+    const { corners, others } = this.cornersOf(frame, arounds);
     const { measured, rest } = divided(frame, sources);
     const views = this.follow(frame, measured, corners);
     const parallax = views && findParallax(views, this.unitPx);
@@ -102,7 +108,14 @@ export class DepthFinder {
       if (e) found.epipoles.set(s, e);
     };
     rest.forEach(ask);
-    parts.forEach((part, k) => this.refinePart(region, part, arounds[k], { corners, parallax }, found));
+    const strong = { corners, depths: parallax.depths };
+    const all = this.withOthers(frame, measured, strong, others, parallax);
+    parts.forEach((part, k) => {
+      // A depth that moves a point by one analysis px in the source that shows most of it.
+      const unit = this.unitPx / this.longest(arounds[k], parallax);
+      const surfaces = this.surfacesAround(arounds[k], strong, all, unit, found);
+      if (surfaces.length > 0) this.place(region, part, surfaces, found, unit);
+    });
     if (found.surfaces.length === 0) return undefined;
     found.nearer = this.nearerOf(found);
     also.filter((s) => s !== frame && !sources.includes(s)).forEach(ask);
@@ -126,42 +139,58 @@ export class DepthFinder {
   }
 
   /** Corners all over the frame, which tell where the camera went, and many around each part of the hole. */
-  private cornersOf(frame: number, arounds: readonly Around[]): Float64Array {
+  private cornersOf(frame: number, arounds: readonly Around[]): { corners: Float64Array; others: Float64Array } {
     const everywhere = this.follower.spread(frame, FEW_CORNERS_ACROSS);
     const near = arounds.map(({ hole }) =>
       this.follower.corners(frame, grow(hole, SURROUNDINGS * this.pyramids.scale)),
     );
-    return Float64Array.from([everywhere, ...near].flatMap((c) => [...c]));
+    return {
+      corners: joined([everywhere, ...near.map(({ strong }) => strong)]),
+      others: joined(near.map(({ others }) => others)),
+    };
   }
 
-  private refinePart(
-    region: TiledRegion,
-    part: HolePart,
+  /** Weaker corners besides the strong ones: found in wrong places more often, they must not tell where the camera went. */
+  private withOthers(
+    frame: number,
+    measured: readonly number[],
+    strong: Deep,
+    others: Float64Array,
+    parallax: Parallax,
+  ): Deep {
+    if (others.length === 0) return strong;
+    const numbers = [...Array(others.length / 2).keys()];
+    const views = measured.map((s) => this.view(frame, s, others, numbers));
+    const depths = moreDepths(views, parallax, this.unitPx);
+    return { corners: joined([strong.corners, others]), depths: joined([strong.depths, depths]) };
+  }
+
+  /** Surfaces around a part of a hole: those of the strong corners, then such as only the weaker ones show. */
+  private surfacesAround(around: Around, strong: Deep, all: Deep, unit: number, found: StretchDepth): PlacedSurface[] {
+    const facing = facingSlope(this.camera, found.frame, around, found.epipoles);
+    const among = (deep: Deep, before: Surface[]): Surface[] => {
+      const { places, depths, counts } = this.depthsAround(around, deep);
+      return surfacesOf(places, depths, counts, SAME_SURFACE * unit, facing, before);
+    };
+    const surfaces = among(all, among(strong, []));
+    if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit)) return [];
+    return surfaces.map((surface) => ({ around, surface }));
+  }
+
+  /** The corners that count around a part of a hole: local coordinates, depths, and how much each counts. */
+  private depthsAround(
     around: Around,
-    seen: { corners: Float64Array; parallax: Parallax },
-    found: StretchDepth,
-  ): void {
-    const { corners, parallax } = seen;
-    const k = this.pyramids.scale;
-    const near = weights(around.hole, corners, NEAR * k);
+    { corners, depths }: Deep,
+  ): { places: Float64Array; depths: Float64Array; counts: Float64Array } {
+    const near = weights(around.hole, corners, NEAR * this.pyramids.scale);
     const inside = [...near.keys()].filter((i) => isAround(around, corners[2 * i], corners[2 * i + 1]));
-    const places = Float64Array.from(
-      inside.flatMap((i) => [local(around, 0, corners[2 * i]), local(around, 1, corners[2 * i + 1])]),
-    );
-    const depths = Float64Array.from(inside, (i) => parallax.depths[i]);
-    const counts = Float64Array.from(inside, (i) => near[i]);
-    const facing = facingSlope(this.camera, region.frame, around, found.epipoles);
-    // A depth that moves a point by one analysis px in the source that shows most of it.
-    const unit = this.unitPx / this.longest(around, parallax);
-    const surfaces = surfacesOf(places, depths, counts, SAME_SURFACE * unit, facing);
-    if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit)) return;
-    this.place(
-      region,
-      part,
-      surfaces.map((surface) => ({ around, surface })),
-      found,
-      unit,
-    );
+    return {
+      places: Float64Array.from(
+        inside.flatMap((i) => [local(around, 0, corners[2 * i]), local(around, 1, corners[2 * i + 1])]),
+      ),
+      depths: Float64Array.from(inside, (i) => depths[i]),
+      counts: Float64Array.from(inside, (i) => near[i]),
+    };
   }
 
   /** How far, in unit space, a depth of 1 moves at most at a part of a hole. */
@@ -261,6 +290,8 @@ export class DepthFinder {
     return Float32Array.from(out);
   }
 }
+
+const joined = (parts: readonly Float64Array[]): Float64Array => Float64Array.from(parts.flatMap((p) => [...p]));
 
 const inOrder = (frames: Iterable<number>): number[] => [...frames].sort((a, b) => a - b);
 

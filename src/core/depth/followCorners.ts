@@ -8,14 +8,25 @@ import type { Level, Pyramids } from '../motion/pyramids.ts';
 
 /** Side of the cells with one corner each, analysis px. */
 const CELL = 9;
+/** Side of the blocks of cells among which the corners are shared out, analysis px. */
+const BLOCK = 27;
 /** A score needs so many px around it, and a cell reaches beyond the area. */
 const SCORE_MARGIN = 16;
 /** Corners keep this distance from the border, analysis px. */
 const BORDER = 12;
-const MOST_CORNERS = 90;
+/** Corners, whatever lies beside them, and those that are shared out among the blocks. */
+const STRONGEST = 90;
+const SHARED_OUT = 40;
 const LEVELS = 3;
 const MIN_ZNCC = 0.75;
 const POINT_FLOATS = 10;
+
+/** A corner of the analysis image and its score. */
+interface Found {
+  x: number;
+  y: number;
+  s: number;
+}
 
 /** Finds corners in a part of a frame, and where other frames show them (pyramidal Lucas-Kanade). */
 export class CornerFollower {
@@ -26,13 +37,17 @@ export class CornerFollower {
     private readonly blocked: BlockedAt,
   ) {}
 
-  /** @returns Places in frame px, interleaved; the best of each small cell, the strongest ones if there are many. */
-  corners(frame: number, area: Rect): Float64Array {
+  /**
+   * The best corner of each small cell; if there are many, the strongest ones, and of those that are left some of every part: one
+   * surface may show much stronger texture than what lies beside it.
+   * @returns Places in frame px, interleaved.
+   */
+  corners(frame: number, area: Rect): { strong: Float64Array; others: Float64Array } {
     const k = this.pyramids.scale;
     const [level] = this.pyramids.get(frame);
     const part = { x: area.x / k, y: area.y / k, width: area.width / k, height: area.height / k };
     const score = scoreAround(this.kernels, level, grow(part, SCORE_MARGIN));
-    const found: { x: number; y: number; s: number }[] = [];
+    const found: Found[] = [];
     for (let cy = Math.max(BORDER, part.y); cy < Math.min(level.height - BORDER, part.y + part.height); cy += CELL) {
       for (let cx = Math.max(BORDER, part.x); cx < Math.min(level.width - BORDER, part.x + part.width); cx += CELL) {
         const best = this.bestOfCell(score, level, Math.floor(cx), Math.floor(cy), frame);
@@ -40,7 +55,9 @@ export class CornerFollower {
       }
     }
     found.sort((a, b) => b.s - a.s);
-    return Float64Array.from(found.slice(0, MOST_CORNERS).flatMap((f) => [f.x * k, f.y * k]));
+    const places = (some: Found[]): Float64Array => Float64Array.from(some.flatMap((f) => [f.x * k, f.y * k]));
+    const others = sharedOut(found.slice(STRONGEST)).slice(0, SHARED_OUT);
+    return { strong: places(found.slice(0, STRONGEST)), others: places(others) };
   }
 
   /** Corners all over a frame, one in each cell of a grid. @returns Places in frame px, interleaved. */
@@ -58,9 +75,9 @@ export class CornerFollower {
     cx: number,
     cy: number,
     frame: number,
-  ): { x: number; y: number; s: number } | undefined {
+  ): Found | undefined {
     const k = this.pyramids.scale;
-    let best: { x: number; y: number; s: number } | undefined;
+    let best: Found | undefined;
     for (let y = cy; y < Math.min(cy + CELL, level.height - BORDER); y++) {
       for (let x = cx; x < Math.min(cx + CELL, level.width - BORDER); x++) {
         const s = score(x, y);
@@ -117,6 +134,18 @@ export class CornerFollower {
       points.set(view);
     });
   }
+}
+
+/** The strongest one of each block of cells, then the second one of each, and so on. @param found - The strongest first. */
+function sharedOut(found: readonly Found[]): Found[] {
+  const blocks = new Map<string, number>();
+  const ranked = found.map((corner) => {
+    const block = `${Math.floor(corner.x / BLOCK)} ${Math.floor(corner.y / BLOCK)}`;
+    const rank = blocks.get(block) ?? 0;
+    blocks.set(block, rank + 1);
+    return { corner, rank };
+  });
+  return ranked.sort((a, b) => a.rank - b.rank).map(({ corner }) => corner);
 }
 
 /** Corner scores of a part of a level, by place in the level. */

@@ -74,6 +74,14 @@ export function epipoleOf(view: View, depths: Float64Array, px: number): Epipole
   return errors.length >= NEEDED && median(errors) < MOST_ERROR * px ? e : undefined;
 }
 
+/** Depths of more corners that the same sources show; NaN where they do not fit. */
+export function moreDepths(views: readonly View[], { epipoles }: Parallax, px: number): Float64Array {
+  const unknown = new Float64Array(views[0].scale.length).fill(NaN);
+  const depths = fitDepths(views, epipoles, unknown, SIGMA * px);
+  dropStrangers(views, [...epipoles], depths, MOST_ERROR * px);
+  return depths;
+}
+
 /** Where a point of a depth lies in the source, as a movement from its guess. */
 export function parallaxOf(e: Epipole, x: number, y: number, scale: number, depth: number): [number, number] {
   const q = depth / (scale + depth * e[2]);

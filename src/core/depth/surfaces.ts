@@ -28,7 +28,8 @@ const REFITS = 4;
  * @param places - u, v per corner; @param depths - NaN where unknown; @param weights - how much each counts.
  * @param tolerance - Difference of depth that still agrees.
  * @param facing - Slope of what faces the camera, which is as likely as none.
- * @returns The strongest first; empty if nothing agrees.
+ * @param before - Surfaces that are known already.
+ * @returns These, then the strongest first; empty if nothing agrees.
  */
 export function surfacesOf(
   places: Float64Array,
@@ -36,10 +37,15 @@ export function surfacesOf(
   weights: Float64Array,
   tolerance: number,
   facing: Slope = [0, 0],
+  before: readonly Surface[] = [],
 ): Surface[] {
+  const off = (c: Surface, i: number): number => Math.abs(depths[i] - depthAt(c, places[2 * i], places[2 * i + 1]));
+  // Corners between two surfaces belong to neither.
+  const isFree = (c: Surface) => (i: number) => off(c, i) > 1.5 * tolerance;
   let left = [...depths.keys()].filter((i) => !Number.isNaN(depths[i]));
   const needed = Math.max(NEEDED, NEEDED_SHARE * left.length);
-  const out: Surface[] = [];
+  const out = [...before];
+  for (const known of before) left = left.filter(isFree(known));
   const dice = diceOf((left.length + 1) * 7919);
   while (out.length < MOST && left.length >= needed) {
     const found = bestPlane(
@@ -48,11 +54,9 @@ export function surfacesOf(
       dice,
     );
     if (!found) break;
-    const off = (i: number): number => Math.abs(depths[i] - depthAt(found, places[2 * i], places[2 * i + 1]));
-    if (left.filter((i) => off(i) < tolerance).length < needed) break;
+    if (left.filter((i) => off(found, i) < tolerance).length < needed) break;
     out.push(found);
-    // Corners between two surfaces belong to neither.
-    left = left.filter((i) => off(i) > 1.5 * tolerance);
+    left = left.filter(isFree(found));
   }
   return out;
 }
