@@ -195,13 +195,18 @@ describe('judgeCells', () => {
 
 describe('fuse', () => {
   /** Fuses one value per candidate, in all of four pixels. */
-  const fuse = (values: number[], usable: number[], tau: number): { mean: number; support: number; share: number } => {
+  const fuse = (
+    values: number[],
+    usable: number[],
+    tau: number,
+    densest = false,
+  ): { mean: number; support: number; share: number } => {
     const n = values.length;
     const at = k.put(Float32Array.from(values.flatMap((v) => [v, v, v, v])));
     const use = k.put(Uint8Array.from(usable.flatMap((u) => [u, u, u, u])));
     const params = k.put(Float32Array.from(values.flatMap(() => [1, 0, 1])));
     const [weights, mean, support, share] = [k.alloc(n * 16), k.alloc(16), k.alloc(16), k.alloc(16)];
-    k.run.fuse(at, use, weights, 16, n, params, tau, mean, support, share, 4, false);
+    k.run.fuse(at, use, weights, 16, n, params, tau, mean, support, share, 4, densest);
     return { mean: k.f32(mean, 1)[0], support: k.f32(support, 1)[0], share: k.f32(share, 1)[0] };
   };
 
@@ -219,6 +224,14 @@ describe('fuse', () => {
     expect(fuse([100, 100, 100, 100], [1, 1, 1, 1], 4).share).toBeCloseTo(1, 5);
     expect(fuse([100, 100, 100, 200], [1, 1, 1, 1], 4).share).toBeCloseTo(0.75, 2);
     expect(fuse([20, 80, 140, 200], [1, 1, 1, 1], 4).share).toBeLessThan(0.4);
+  });
+
+  it('starts from those that agree if asked to, though most show this and that', () => {
+    const values = [180, 182, 181, 20, 45, 70, 95, 120, 145];
+    const use = values.map(() => 1);
+    expect(fuse(values, use, 6, true).mean).toBeCloseTo(181, 0);
+    expect(fuse(values, use, 6).mean).toBeLessThan(150);
+    expect(fuse([100, 102, 101, 101], [1, 1, 1, 1], 5, true).mean).toBeCloseTo(101, 1);
   });
 
   it('reports no support where no candidate may be used', () => {

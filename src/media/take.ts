@@ -90,7 +90,7 @@ const ASKED_TOGETHER = 4;
 const BELIEVED_FROM = 24;
 /** Frames that are asked whether there is parallax, and the share of them that must say so. */
 const PARALLAX_PROBES = 8;
-const PARALLAX_SHARE = 0.35;
+const PARALLAX_SHARE = 0.2;
 /** Cells left unseen that no further plate is made for. */
 const NEGLIGIBLE_CELLS = 40;
 

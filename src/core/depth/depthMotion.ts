@@ -100,7 +100,7 @@ export class DepthMotion implements FrameMap {
     const [a, b] = [one, other].map((surface) => laid?.surfaces[surface - 1]?.[0]);
     // The camera's plane has the depth 0 in every stretch.
     const depth = (a ?? b)?.depth;
-    if (!depth || depth.nearer === 0) return undefined;
+    if (!depth?.nearer) return undefined;
     const depthOn = (part: Part | undefined): number => {
       if (!part || part.surface === CAMERA_PLANE) return 0;
       const place = Float64Array.of(x, y);

@@ -16,7 +16,7 @@ const SCORE_MARGIN = 16;
 const BORDER = 12;
 /** Corners, whatever lies beside them, and those that are shared out among the blocks. */
 const STRONGEST = 90;
-const SHARED_OUT = 40;
+const SHARED_OUT = 80;
 const LEVELS = 3;
 const MIN_ZNCC = 0.75;
 const POINT_FLOATS = 10;

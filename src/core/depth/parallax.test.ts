@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { holeParts } from './holeParts.ts';
-import { epipoleOf, findParallax, parallaxOf, type View } from './parallax.ts';
+import { epipoleOf, findParallax, moreDepths, parallaxOf, type View } from './parallax.ts';
 import { depthAt, surfacesOf } from './surfaces.ts';
 
 const PX = 1 / 480;
@@ -74,6 +74,15 @@ describe('plane and parallax', () => {
     expect(Math.hypot(...found.map((v, i) => v - e[i]))).toBeLessThan(0.02);
   });
 
+  it('gives more corners their depths, and none to those that were found in wrong places', () => {
+    const { depths } = world();
+    const more = moreDepths(views, { depths: new Float64Array(0), epipoles }, PX);
+    depths.forEach((depth, i) => {
+      if (i % 7 === 6) expect(more[i]).toBeNaN();
+      else expect(Math.abs(more[i] - depth)).toBeLessThan(0.3 * PX);
+    });
+  });
+
   it('finds nothing where all lies on the plane', () => {
     const flat = viewOf(Float64Array.of(0, 0, 0), 1000, 3);
     expect(findParallax([flat, flat], PX)).toBeUndefined();
@@ -91,6 +100,20 @@ describe('surfaces', () => {
     expect(found.length).toBeGreaterThanOrEqual(2);
     expect(depthAt(found[0], 0.5, 0.5)).toBeCloseTo(-0.85, 1);
     expect(depthAt(found[1], 0.5, 0.5)).toBeCloseTo(5.25, 1);
+  });
+
+  it('finds a slanted one of few corners if it is as slanted as what faces the camera, or as a surface known before', () => {
+    const random = dice(41);
+    const places = Float64Array.from({ length: 120 }, () => 2 * random() - 1);
+    // Three quarters lie on one slanted plane, the others, which hardly count, on a parallel one.
+    const isFew = (i: number): boolean => i % 4 === 3;
+    const depths = Float64Array.from({ length: 60 }, (_, i) => (isFew(i) ? -6 : 6) + 9 * places[2 * i + 1]);
+    const weights = Float64Array.from({ length: 60 }, (_, i) => (isFew(i) ? 0.3 : 1));
+    const few = Float64Array.from(depths, (d, i) => (isFew(i) ? d : NaN));
+    expect(surfacesOf(places, depths, weights, 0.4).map((c) => Math.round(depthAt(c, 0, 0)))).toEqual([6, -6]);
+    expect(surfacesOf(places, few, weights, 0.4, [0, 9]).map((c) => Math.round(depthAt(c, 0, 0)))).toEqual([-6]);
+    const known = Float64Array.of(6, 0, 9);
+    expect(surfacesOf(places, depths, weights, 0.4, [0, 0], [known])[0]).toBe(known);
   });
 
   it('finds none among depths that have nothing in common', () => {
