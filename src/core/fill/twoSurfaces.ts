@@ -77,17 +77,37 @@ export function fuseTwo(
   const secondIsNearer = [...both.active.keys()].map((tile) =>
     both.active[tile] > 0 ? isNearer(tile, beside.surfaces[tile], surfaces[tile]) : undefined,
   );
-  const chosen = chosenPx(both, evidenceOf(first, second, secondIsNearer, fusion.tau));
+  const evidence = evidenceOf(first, second, secondIsNearer, fusion.tau);
+  const chosen = chosenPx(both, surfaces, beside.surfaces, evidence);
   take(out, both, (i) => (chosen[i] === 1 ? second : first), format);
 }
 
-/** 1 where the second surface does better in a window around a px. */
-function chosenPx({ rect }: Region, evidence: Float32Array): Uint8Array {
-  const mean = (of: (v: number) => number): Float32Array => boxMean(evidence.map(of), rect.width, rect.height, WINDOW);
-  const told = mean((v) => (Number.isNaN(v) ? 0 : 1));
-  const better = mean((v) => (Number.isNaN(v) ? 0 : v));
-  // Running sums leave crumbs where there is nothing.
-  return Uint8Array.from(better, (v, i) => (told[i] > 1e-3 && v > BETTER * told[i] ? 1 : 0));
+/**
+ * 1 where the second surface does better in a window around a px. What is first in one tile is second in the next: evidence
+ * is counted for the greater number of each pair of surfaces, over all tiles that hold this pair.
+ */
+function chosenPx(region: Region, first: Uint8Array, second: Uint8Array, evidence: Float32Array): Uint8Array {
+  const { width, height } = region.rect;
+  const chosen = new Uint8Array(evidence.length);
+  const pairOf = (tile: number): number =>
+    256 * Math.max(first[tile], second[tile]) + Math.min(first[tile], second[tile]);
+  const pairs = new Set([...region.active.keys()].filter((tile) => region.active[tile] > 0).map(pairOf));
+  for (const pair of pairs) {
+    const tiles = partOf(region, Uint8Array.from(first, (_, tile) => (pairOf(tile) === pair ? 1 : 0)));
+    const [sums, told] = [new Float32Array(evidence.length), new Float32Array(evidence.length)];
+    eachPx(tiles, (tile, i) => {
+      if (Number.isNaN(evidence[i])) return;
+      sums[i] = second[tile] > first[tile] ? evidence[i] : -evidence[i];
+      told[i] = 1;
+    });
+    const [mean, known] = [sums, told].map((values) => boxMean(values, width, height, WINDOW));
+    eachPx(tiles, (tile, i) => {
+      const better = second[tile] > first[tile] ? mean[i] : -mean[i];
+      // Running sums leave crumbs where there is nothing.
+      chosen[i] = known[i] > 1e-3 && better > BETTER * known[i] ? 1 : 0;
+    });
+  }
+  return chosen;
 }
 
 /**
