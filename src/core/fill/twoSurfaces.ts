@@ -93,7 +93,10 @@ function chosenPx(region: Region, first: Uint8Array, second: Uint8Array, evidenc
     256 * Math.max(first[tile], second[tile]) + Math.min(first[tile], second[tile]);
   const pairs = new Set([...region.active.keys()].filter((tile) => region.active[tile] > 0).map(pairOf));
   for (const pair of pairs) {
-    const tiles = partOf(region, Uint8Array.from(first, (_, tile) => (pairOf(tile) === pair ? 1 : 0)));
+    const tiles = partOf(
+      region,
+      Uint8Array.from(first, (_, tile) => (pairOf(tile) === pair ? 1 : 0)),
+    );
     const [sums, told] = [new Float32Array(evidence.length), new Float32Array(evidence.length)];
     eachPx(tiles, (tile, i) => {
       if (Number.isNaN(evidence[i])) return;
