@@ -1,3 +1,4 @@
+import { mostOften } from '../geometry/mostOften.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { depthOf, mapOnSurface, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
@@ -60,7 +61,7 @@ export class DepthMotion implements FrameMap {
     const surfaces: Part[][] = [];
     for (const surface of new Set(a.filter((_, i) => region.active[i] > 0))) {
       const members = [...a.keys()].filter((i) => region.active[i] > 0 && a[i] === surface);
-      const mate = mostOf(members.map((i) => b[i]));
+      const mate = mostOften(members.map((i) => b[i]));
       if (surface === CAMERA_PLANE && mate === CAMERA_PLANE) continue;
       const parts = [
         { depth: near, surface, weight: 1 - share },
@@ -184,13 +185,6 @@ export class DepthMotion implements FrameMap {
 }
 
 const reaches = (depth: StretchDepth, frame: number): boolean => depth.frame === frame || depth.epipoles.has(frame);
-
-/** The number that occurs most often, the smallest of these. */
-function mostOf(numbers: readonly number[]): number {
-  const counts = new Map<number, number>();
-  for (const n of numbers) counts.set(n, (counts.get(n) ?? 0) + 1);
-  return [...counts].sort((a, b) => b[1] - a[1] || a[0] - b[0])[0][0];
-}
 
 /** Centres of tiles of a region, interleaved x, y, frame px. */
 function centresOf({ rect, cols }: TiledRegion, tiles: readonly number[]): Float64Array {

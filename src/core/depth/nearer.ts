@@ -34,23 +34,26 @@ export function signOfNearer(seen: Witnesses, surfaces: readonly DeepSurface[], 
   const own = windowsOf(seen, seen.frame, points);
   const sources = spreadSources(seen);
   const views = surfaces.map(({ place }) => sources.map((s) => viewOf(seen, place, s, points, own)));
-  let [sum, hidden] = [0, 0];
   const prices = views.map((of) => pricesOf(of, seen.unit));
-  surfaces.forEach((behind, k) => {
+  const votes = surfaces.flatMap((behind, k) => {
     const lying = placesOn(prices, k);
-    views[k].forEach((view, j) => {
+    return views[k].flatMap((view, j) => {
       const lost = lying.filter((i) => view.apart[i] > APART * SAME_LEVELS * seen.unit);
-      for (const before of surfaces) {
-        if (before === behind) continue;
-        for (const i of hiddenBy(seen, before, sources[j], points, view, lost)) {
-          const [x, y] = [points[2 * i], points[2 * i + 1]];
-          sum += Math.sign(before.depth(x, y) - behind.depth(x, y));
-          hidden++;
-        }
-      }
+      const others = surfaces.filter((surface) => surface !== behind);
+      return others.flatMap((before) =>
+        hiddenBy(seen, before, sources[j], points, view, lost).map((i) => deeperAt(before, behind, points, i)),
+      );
     });
   });
-  return hidden >= LEAST_HIDDEN && Math.abs(sum) >= LEAST_LEAD * hidden ? (Math.sign(sum) as -1 | 1) : 0;
+  const sum = votes.reduce((all, vote) => all + vote, 0);
+  const isClear = votes.length >= LEAST_HIDDEN && Math.abs(sum) >= LEAST_LEAD * votes.length;
+  return isClear ? (Math.sign(sum) as -1 | 1) : 0;
+}
+
+/** 1 where one surface is deeper than another one, -1 where it is less so. */
+function deeperAt(one: DeepSurface, other: DeepSurface, points: Float32Array, i: number): number {
+  const [x, y] = [points[2 * i], points[2 * i + 1]];
+  return Math.sign(one.depth(x, y) - other.depth(x, y));
 }
 
 /** Windows of a source around places on a surface, and how far they are from what the frame shows there; NaN = not known. */

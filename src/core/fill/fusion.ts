@@ -14,6 +14,7 @@ export type Statistic = 'mean' | 'median';
 
 /** A source's samples keep this distance from the frame's border, px. */
 const FRAME_BORDER = 0;
+
 /** How much each source counts, and how near its samples must be to count. */
 export interface Weights {
   /** Per plane: gain, offset and weight per source. */
@@ -44,7 +45,7 @@ export class Fusion {
 
   constructor(
     private readonly kernels: Kernels,
-    private readonly format: FrameFormat,
+    readonly format: FrameFormat,
     private readonly sourceFrames: SourceFrames,
     private readonly statistic: Statistic,
     private readonly of: Placed,

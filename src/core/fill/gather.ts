@@ -102,7 +102,7 @@ export class Gatherer {
     if (!beside) return fusion.run(out, { surfaces: tiles });
     const isNearer: NearerIn = (tile, one, other) =>
       motion.isNearer(region.frame, one, other, ...middleOf(region, tile));
-    fuseTwo(fusion, out, tiles, beside, isNearer, format);
+    fuseTwo(fusion, out, tiles, beside, isNearer);
   }
 
   /** Gain, offset and weight per source and plane, flattened, and the scale of agreement. */

@@ -30,13 +30,12 @@ export class SourceAgreement {
     this.table = new Float32Array(sources * cols * rows * AGREEMENT_FLOATS);
   }
 
-  /** Takes the cells of one row of tiles: two rows of cells per source. Cells about which nothing is said stay as they are. */
+  /** Takes the cells of one row of tiles: two rows of cells per source. */
   setRow(row: number, cells: Float32Array): void {
     const { cols, rows } = this;
     const n = 2 * cols * AGREEMENT_FLOATS;
     for (let k = 0; k < this.sources; k++) {
-      const first = (k * rows + 2 * row) * cols * AGREEMENT_FLOATS;
-      for (let i = 0; i < n; i++) if (cells[k * n + i] !== 0) this.table[first + i] = cells[k * n + i];
+      this.table.set(cells.subarray(k * n, (k + 1) * n), (k * rows + 2 * row) * cols * AGREEMENT_FLOATS);
     }
   }
 

@@ -1,5 +1,6 @@
 import type { FrameFormat } from '../image/format.ts';
 import { median } from '../geometry/linear.ts';
+import { mostOften } from '../geometry/mostOften.ts';
 import { boxMean } from '../image/boxMean.ts';
 import type { Fusion } from './fusion.ts';
 import { nothingOf, type Gathered } from './gathered.ts';
@@ -33,16 +34,16 @@ export function surfacesBeside({ active, cols, rows }: Region, surfaces: Uint8Ar
   for (let tile = 0; tile < active.length; tile++) {
     if (active[tile] === 0) continue;
     const [c, r] = [tile % cols, Math.floor(tile / cols)];
-    const votes = new Map<number, number>();
+    const beyond: number[] = [];
     for (let b = Math.max(0, r - REACH); b <= Math.min(rows - 1, r + REACH); b++) {
       for (let a = Math.max(0, c - REACH); a <= Math.min(cols - 1, c + REACH); a++) {
         const n = b * cols + a;
-        if (active[n] > 0 && surfaces[n] !== surfaces[tile]) votes.set(surfaces[n], (votes.get(surfaces[n]) ?? 0) + 1);
+        if (active[n] > 0 && surfaces[n] !== surfaces[tile]) beyond.push(surfaces[n]);
       }
     }
-    if (votes.size === 0) continue;
+    if (beyond.length === 0) continue;
     out.tiles[tile] = 1;
-    out.surfaces[tile] = [...votes].sort((a, b) => b[1] - a[1] || a[0] - b[0])[0][0];
+    out.surfaces[tile] = mostOften(beyond);
   }
   return out.tiles.includes(1) ? out : undefined;
 }
@@ -56,14 +57,7 @@ export type NearerIn = (tile: number, one: number, other: number) => boolean | u
  *
  * @param surfaces - Of each tile. @param out - Overwritten.
  */
-export function fuseTwo(
-  fusion: Fusion,
-  out: Gathered,
-  surfaces: Uint8Array,
-  beside: Beside,
-  isNearer: NearerIn,
-  format: FrameFormat,
-): void {
+export function fuseTwo(fusion: Fusion, out: Gathered, surfaces: Uint8Array, beside: Beside, isNearer: NearerIn): void {
   const { region, sources, own } = out;
   const alone = beside.tiles.map((b) => 1 - b);
   fusion.run({ ...out, region: partOf(region, alone) }, { surfaces });
@@ -79,7 +73,7 @@ export function fuseTwo(
   );
   const evidence = evidenceOf(first, second, secondIsNearer, fusion.tau);
   const chosen = chosenPx(both, surfaces, beside.surfaces, evidence);
-  take(out, both, (i) => (chosen[i] === 1 ? second : first), format);
+  take(out, both, (i) => (chosen[i] === 1 ? second : first), fusion.format);
 }
 
 /**
