@@ -140,7 +140,7 @@ export const LIMITS = {
 /** Px. */
 export const HOLD_FEATHER = 1;
 
-export const SETTINGS_DEFAULTS: TakeSettings = { reach: 100, light: 100, grain: true };
+export const SETTINGS_DEFAULTS: TakeSettings = { reach: 300, light: 100, grain: true };
 
 const byRank = (a: [string, { rank: number }], b: [string, { rank: number }]): number =>
   a[1].rank - b[1].rank || (a[0] < b[0] ? -1 : 1);

@@ -10,6 +10,7 @@ import { Completer } from '../core/fill/complete.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
+import type { Gathered } from '../core/fill/gathered.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
@@ -321,10 +322,15 @@ export class EngineSession {
     const side = OFFSET_CELL * factor;
     return this.withGatherer(work, new DepthMotion(motion), mattes, (gatherer) =>
       work.map(({ region, sources }) => {
-        const places = withdrawContradicted(gatherer.gather(region, sources));
+        const places = this.withdrawn(gatherer.gather(region, sources));
         return { frame: region.frame, places: places.map((v) => v * factor), side };
       }),
     );
+  }
+
+  /** What of a frame is not believed. To a camera that rests nothing slides: there the most frequent is the background. */
+  private withdrawn(gathered: Gathered): number[] {
+    return this.motion!.data.tripod ? [] : withdrawContradicted(gathered);
   }
 
   private sourcesOf(visibility: Visibility, size: keyof typeof MOST_SOURCES): number[] {
@@ -338,7 +344,7 @@ export class EngineSession {
     const results = this.withGatherer(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
-        const contradicted = withdrawContradicted(gathered);
+        const contradicted = this.withdrawn(gathered);
         stored.push(packFrame(gathered, this.job.frames.format));
         const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
         const next =
@@ -397,7 +403,7 @@ export class EngineSession {
     const depth = local && this.depthFinder().find(region, sources);
     return this.withGatherer(work, this.motionFor(work, depth ? [depth] : []), this.mattes, (gatherer) => {
       const gathered = gatherer.gather(region, sources);
-      withdrawContradicted(gathered);
+      this.withdrawn(gathered);
       withdraw(region, gathered.support, contradicted);
       return buildPlate(this.kernels, gathered, format, this.job.settings.seed);
     });

@@ -9,13 +9,13 @@ import type { Statistic } from '../core/fill/fusion.ts';
 import { CELL } from '../core/fill/measure.ts';
 import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
-import { frameBytes, type FrameFormat, type Rect } from '../core/image/format.ts';
+import { frameBytes, maxSample, type FrameFormat, type Rect } from '../core/image/format.ts';
 import { boxOf, cellsUnder, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, solveCamera, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { bestAnchor, regrade, REVEAL_LEVEL, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
 import { donorShows, plateShows, withOwnSources, type ShowsAt } from '../core/reveal/ownSources.ts';
-import { ladder, VisibilityFinder } from '../core/reveal/visibility.ts';
+import { ladder, NEAR_REACH, VisibilityFinder } from '../core/reveal/visibility.ts';
 import type { FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineSession.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
@@ -364,7 +364,7 @@ export class TakeWork {
       const best = bestAnchor(maps, this.cells, finder);
       if (!best || (plates.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
       const box = unseenBox(maps[best.frame]!, this.cells);
-      const around = fromFrames ? ladder(best.frame, reach, this.options.count) : [];
+      const around = fromFrames ? ladder(best.frame, Math.min(reach, NEAR_REACH), this.options.count) : [];
       // What surrounds the unseen part is fused from about a dozen frames.
       const others = evenly(
         around.filter((s) => finder.sameScene(s, best.frame)),
@@ -386,7 +386,7 @@ export class TakeWork {
 
   private async finish(gathered: GatheredFrame[], plates: Plate[]): Promise<TakeResult['frames']> {
     const { settings, draft } = this.options;
-    const grain = settings.grain && !draft ? grainOf(gathered) : [];
+    const grain = settings.grain && !draft ? grainOf(gathered, maxSample(this.options.frames.format)) : [];
     const byFrame = new Map(gathered.map((g) => [g.frame, g]));
     const some = gathered.filter((_, k) => k % ASKED_EVERY === 0);
     const chunks = this.chunks();
@@ -423,9 +423,14 @@ function stillMotion(format: FrameFormat, count: number): CameraMotionData {
   return solveCamera(format.width, format.height, count, [], unitSpace(format.width, format.height).half);
 }
 
-function grainOf(gathered: GatheredFrame[]): (GrainModel | undefined)[] {
+function grainOf(gathered: GatheredFrame[], full: number): (GrainModel | undefined)[] {
   const planes = gathered[0]?.measure.grain.length ?? 0;
-  return Array.from({ length: planes }, (_, p) => grainModel(gathered.map((g) => g.measure.grain[p])));
+  return Array.from({ length: planes }, (_, p) =>
+    grainModel(
+      gathered.map((g) => g.measure.grain[p]),
+      full,
+    ),
+  );
 }
 
 const sourced = (frames: readonly number[], choices: readonly FrameChoice[]): SourcedFrame[] =>

@@ -6,6 +6,7 @@ import type { GrainField } from './grainField.ts';
 import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
 import { applyTransfer, CELL, offsetGrid, type RimMeasure } from './measure.ts';
 import { eachRun, HOLE_TILE, planeSize, spansOf, type Region } from './region.ts';
+import { textureField } from './textureField.ts';
 import { activeCells, fieldOf, plusField } from './smoothField.ts';
 
 /** Neighbouring frames over which the border's offsets are smoothed: weights at distance 0, 1, 2. */
@@ -125,17 +126,21 @@ export class Finisher {
     const noise = this.grain.field.make(model, region, plane);
     const full = maxSample(this.format);
     const kept = this.motion.data.tripod ? 1 : model.resampled;
+    const texture = textureField(region, this.format, plane, samples, full);
+    const { cols } = offsetGrid(region);
     const spans = spansOf(region, this.format, plane, HOLE_TILE);
     for (let k = 0; k < spans.length; k += 3) {
       const row = spans[k] * stepY * region.rect.width;
       const first = spans[k] * width;
+      const cells = Math.floor((spans[k] * stepY) / CELL) * cols;
       for (let x = spans[k + 1]; x < spans[k + 2]; x++) {
         const at = row + x * stepX;
         // A mean of n sources keeps kept/n of their grain; its difference to the frame, which was measured, shows
         // 1 + kept/n. What is missing is 1 - kept/n of the grain's own variance.
         const n = Math.max(1, support[at]);
         const missing = support[at] > UNSEEN_SUPPORT ? (n - kept) / (n + kept) : 1;
-        samples[first + x] += noise[first + x] * sigmaAt(model, luma[at] / full) * Math.sqrt(missing);
+        const sigma = sigmaAt(model, luma[at] / full, texture[cells + Math.floor((x * stepX) / CELL)]);
+        samples[first + x] += noise[first + x] * sigma * Math.sqrt(missing);
       }
     }
   }

@@ -11,6 +11,7 @@ import {
   measureGrain,
   sigmaAt,
   stillness,
+  textureClass,
   type GrainModel,
   resampledShare,
 } from './grain.ts';
@@ -48,8 +49,8 @@ describe('grain', () => {
         ),
       );
     expect(blocks[0].length % BLOCK_FLOATS).toBe(0);
-    const model = grainModel(blocks)!;
-    expect(sigmaAt(model, 0.4)).toBeCloseTo(3, 0);
+    const model = grainModel(blocks, 255)!;
+    expect(sigmaAt(model, 0.4, 0)).toBeCloseTo(3, 0);
     const kernel = model.kernels[kernelNumber(0, 0)];
     let [energy, lag] = [0, 0];
     for (let y = 0; y < GRAIN_SIDE; y++) {
@@ -76,8 +77,36 @@ describe('grain', () => {
     expect(resampledShare(kernel(() => 0))).toBe(1);
   });
 
+  /** Blocks of one luma with a texture and a grain of given standard deviations. */
+  const blocksOf = (count: number, luma: number, texture: number, grain: number): Float32Array =>
+    Float32Array.from({ length: count * BLOCK_FLOATS }, (_, i) => {
+      const k = i % BLOCK_FLOATS;
+      return k === 0 ? luma : k === 1 ? grain * grain : k === 2 ? texture * texture : 0;
+    });
+
+  it('is what an even part shows there, though most of the picture of its luma has texture and much more', () => {
+    // Of 102 blocks twelve are an even sky between facades of the same luma, in which differences are of registration.
+    const model = grainModel([blocksOf(90, 0.38, 30, 9), blocksOf(12, 0.38, 0.4, 0.5)], 255)!;
+    const [sky, facade] = [textureClass(0.4 ** 2, 255), textureClass(30 ** 2, 255)];
+    expect(sigmaAt(model, 0.38, facade)).toBeCloseTo(9, 1);
+    expect(sigmaAt(model, 0.38, sky)).toBeCloseTo(0.5, 1);
+  });
+
+  it('is no more on texture than the smoothest blocks show, and the same everywhere if it is grain', () => {
+    const model = grainModel([blocksOf(60, 0.5, 2, 3), blocksOf(60, 0.5, 20, 11)], 255)!;
+    for (const texture of [0, 2, 20, 60])
+      expect(sigmaAt(model, 0.5, textureClass(texture ** 2, 255))).toBeCloseTo(3, 1);
+  });
+
+  it('has a class that rises by one where texture doubles, and ends at both ends', () => {
+    expect(textureClass(8 ** 2, 255) - textureClass(4 ** 2, 255)).toBeCloseTo(1, 6);
+    expect(textureClass(4 ** 2, 255)).toBeCloseTo(textureClass(16 ** 2, 1020), 6);
+    expect(textureClass(0, 255)).toBe(0);
+    expect(textureClass(1e9, 255)).toBe(6);
+  });
+
   it('has no opinion without blocks', () => {
-    expect(grainModel([])).toBeUndefined();
+    expect(grainModel([], 255)).toBeUndefined();
   });
 });
 
@@ -191,7 +220,7 @@ describe('grain field', () => {
     const soft = white.map((v, i) => 0.6 * v + 0.4 * (white[i + 1] ?? 0) + 0.4 * (white[i + w] ?? 0));
     const flat = new Float32Array(w * h).fill(100);
     const blocks = measureGrain(soft, flat, () => 0.4, new Uint8Array(w * h).fill(1), w, h);
-    return grainModel([blocks])!;
+    return grainModel([blocks], 255)!;
   };
   const field = (camera: CameraMotion, stillness: number): ((frame: number) => Float32Array) => {
     const made = new GrainField(kernels, new GrainDrift(camera), format, stillness, 7);

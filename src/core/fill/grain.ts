@@ -11,11 +11,23 @@ const BLOCKS_PER_FRAME = 24;
 /** Share of the blocks with the least texture, on which errors of registration tell least. */
 const SMOOTH_SHARE = 0.4;
 const LEVELS = 12;
+/** Classes of texture: its standard deviation doubles from one to the next. */
+const CLASSES = 7;
+/** Standard deviation in the middle of the lowest class, share of full scale. */
+const LEAST_TEXTURE = 1 / 512;
+/** Blocks that say what grain a level of luma has, and one a class of texture in it. */
+const LEVEL_BLOCKS = 24;
+const CLASS_BLOCKS = 12;
+/** Levels of luma around one in which a class of texture is looked for. */
+const CLASS_REACH = 2;
 export const GRAIN_SIDE = 2 * LAGS + 1;
 
 /** Grain of one plane. */
 export interface GrainModel {
-  /** Standard deviation at luma (i + ½)/LEVELS of full scale, sample units. */
+  /**
+   * Standard deviation, sample units, at luma (i + ½)/LEVELS of full scale where the picture's own texture is of class j:
+   * entry j·LEVELS + i.
+   */
   sigma: Float32Array;
   /**
    * Kernels that give white noise of variance 1 the grain's correlation, GRAIN_SIDE² each, and shift it by parts of a
@@ -147,14 +159,17 @@ export function stillness(measured: readonly Likeness[]): number {
   return Math.min(STILLEST, Math.max(0, sum.both / scale, byDistance));
 }
 
-/** Grain of a plane from the blocks of all frames; undefined if there are too few to tell. */
-export function grainModel(blocks: readonly Float32Array[]): GrainModel | undefined {
+/**
+ * Grain of a plane from the blocks of all frames; undefined if there are too few to tell.
+ * @param full - Largest sample.
+ */
+export function grainModel(blocks: readonly Float32Array[], full: number): GrainModel | undefined {
   const all: Float32Array[] = [];
   for (const frame of blocks) {
     for (let i = 0; i < frame.length; i += BLOCK_FLOATS) all.push(frame.subarray(i, i + BLOCK_FLOATS));
   }
   if (all.length < 8) return undefined;
-  const sigma = sigmaByLuma(all);
+  const sigma = sigmaTable(all, full);
   const smooth = smoothest(all);
   const correlation = new Float64Array(LAG_COUNT);
   let energy = 0;
@@ -210,26 +225,61 @@ function smoothest(blocks: Float32Array[]): Float32Array[] {
   return sorted.slice(0, Math.max(4, Math.ceil(sorted.length * SMOOTH_SHARE)));
 }
 
-function sigmaByLuma(blocks: Float32Array[]): Float32Array {
-  const overall = Math.sqrt(median(smoothest(blocks).map((b) => b[1])));
-  const out = new Float32Array(LEVELS).fill(NaN);
-  for (let level = 0; level < LEVELS; level++) {
-    const mine = blocks.filter((b) => Math.abs(b[0] * LEVELS - level - 0.5) <= 0.75);
-    if (mine.length >= 24) out[level] = Math.sqrt(median(smoothest(mine).map((b) => b[1])));
+const sigmaOf = (blocks: readonly Float32Array[]): number => Math.sqrt(median(blocks.map((b) => b[1])));
+
+const atLevel =
+  (level: number) =>
+  (b: Float32Array): boolean =>
+    Math.abs(b[0] * LEVELS - level - 0.5) <= 0.75;
+
+/**
+ * Grain by luma is what its smoothest blocks show, for errors of registration tell least there. Where the picture is
+ * smoother still than these, it may have less: a codec leaves grain on what has texture and wipes it off what is even. It
+ * never has more.
+ */
+function sigmaTable(blocks: Float32Array[], full: number): Float32Array {
+  const byLuma = sigmaByLuma(blocks);
+  const out = new Float32Array(CLASSES * LEVELS);
+  for (let j = 0; j < CLASSES; j++) {
+    const mine = blocks.filter((b) => Math.abs(textureClass(b[2], full) - j) <= 0.5);
+    const seen = Float32Array.from({ length: LEVELS }, (_, level) => {
+      const here = mine.filter(atLevel(level));
+      return here.length >= CLASS_BLOCKS ? sigmaOf(here) : NaN;
+    });
+    for (let i = 0; i < LEVELS; i++) {
+      const found = nearest(seen, i, CLASS_REACH);
+      out[j * LEVELS + i] = Number.isNaN(found) ? byLuma[i] : Math.min(byLuma[i], found);
+    }
   }
-  return fillGaps(out, overall);
+  return out;
 }
 
-/** Levels without measurements take the nearest measured one. */
-function fillGaps(values: Float32Array, fallback: number): Float32Array {
-  return values.map((v, i) => {
-    if (!Number.isNaN(v)) return v;
-    for (let d = 1; d < values.length; d++) {
-      const near = [values[i - d], values[i + d]].filter((n) => n !== undefined && !Number.isNaN(n));
-      if (near.length > 0) return near.reduce((a, b) => a + b) / near.length;
-    }
-    return fallback;
+/** Class of texture of a variance, 0 to CLASSES - 1, with parts of classes. */
+export function textureClass(variance: number, full: number): number {
+  const steps = 0.5 * Math.log2(Math.max(variance, 1e-12)) - Math.log2(full * LEAST_TEXTURE);
+  return Math.min(CLASSES - 1, Math.max(0, steps));
+}
+
+function sigmaByLuma(blocks: Float32Array[]): Float32Array {
+  const overall = sigmaOf(smoothest(blocks));
+  const out = new Float32Array(LEVELS).fill(NaN);
+  for (let level = 0; level < LEVELS; level++) {
+    const mine = blocks.filter(atLevel(level));
+    if (mine.length >= LEVEL_BLOCKS) out[level] = sigmaOf(smoothest(mine));
+  }
+  return out.map((_, i) => {
+    const found = nearest(out, i, LEVELS);
+    return Number.isNaN(found) ? overall : found;
   });
+}
+
+/** What is known at an entry, or at the nearest ones within reach; NaN if nothing is. */
+function nearest(values: Float32Array, i: number, reach: number): number {
+  for (let d = 0; d <= reach; d++) {
+    const near = [values[i - d], values[i + d]].filter((n) => n !== undefined && !Number.isNaN(n));
+    if (near.length > 0) return near.reduce((a, b) => a + b) / near.length;
+  }
+  return NaN;
 }
 
 /** Side of the grid on which spectra are computed. */
@@ -295,9 +345,12 @@ function powerAt(correlation: Float64Array, u: number, v: number): number {
   return Math.max(0, sum);
 }
 
-/** Standard deviation at a luma level of 0..1. */
-export function sigmaAt(model: GrainModel, level: number): number {
+/** Standard deviation at a luma level of 0..1. @param texture - From {@link textureClass}. */
+export function sigmaAt({ sigma }: GrainModel, level: number, texture: number): number {
   const p = Math.min(LEVELS - 1.001, Math.max(0, level * LEVELS - 0.5));
-  const i = Math.floor(p);
-  return model.sigma[i] + (model.sigma[i + 1] - model.sigma[i]) * (p - i);
+  const [i, j] = [Math.floor(p), Math.min(CLASSES - 2, Math.floor(texture))];
+  const at = j * LEVELS + i;
+  const low = sigma[at] + (sigma[at + 1] - sigma[at]) * (p - i);
+  const high = sigma[at + LEVELS] + (sigma[at + LEVELS + 1] - sigma[at + LEVELS]) * (p - i);
+  return low + (high - low) * (texture - j);
 }

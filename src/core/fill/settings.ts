@@ -35,7 +35,7 @@ export interface FillSettings {
 }
 
 export const FILL_DEFAULTS: FillSettings = {
-  reach: 100,
+  reach: 300,
   light: 100,
   grain: true,
   seed: 1,

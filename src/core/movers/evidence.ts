@@ -3,6 +3,12 @@ import type { FrameLayer, LaidPlane } from './layFrames.ts';
 
 /** Frames before and after that a frame is compared with. */
 const OFFSETS = [8, 18, 31, 48];
+/**
+ * On a tripod nothing drifts with distance: there frames from far around are compared with, which what stands for a while
+ * has left. They are the same ones for neighbouring frames.
+ */
+const STILL_FRAMES = 9;
+const STILL_REACH = 240;
 /** Of the frames that show a place, the share that must show the same as this one: rank of the unlikeness that counts. */
 const RANK = 0.4;
 /** Frames that must show a place for it to be judged. */
@@ -14,8 +20,18 @@ const CHROMA_TIMES = 2;
 /** Unlikeness of a place that nothing is known of. */
 export const UNKNOWN = 65535;
 
-const comparedWith = (layer: FrameLayer, frame: number, count: number): number[] =>
-  OFFSETS.flatMap((d) => [frame - d, frame + d]).filter((s) => s >= 0 && s < count && layer.sameScene(frame, s));
+function comparedWith(layer: FrameLayer, frame: number, count: number): number[] {
+  const inScene = (s: number): boolean => s >= 0 && s < count && layer.sameScene(frame, s);
+  if (layer.tripod) {
+    const step = Math.ceil(Math.min(count, 2 * STILL_REACH) / STILL_FRAMES);
+    const first = Math.max(0, Math.ceil((frame - STILL_REACH) / step));
+    const far = Array.from({ length: STILL_FRAMES + 1 }, (_, k) => (first + k) * step)
+      .filter((s) => Math.abs(s - frame) >= OFFSETS[0] && s - frame <= STILL_REACH)
+      .filter(inScene);
+    if (far.length >= OFFSETS.length) return far;
+  }
+  return OFFSETS.flatMap((d) => [frame - d, frame + d]).filter(inScene);
+}
 
 /** What the other frames say of a frame, per px of the small frames. */
 export interface Evidence {

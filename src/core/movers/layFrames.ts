@@ -48,6 +48,11 @@ export class FrameLayer {
     );
   }
 
+  /** Whether the camera rests. */
+  get tripod(): boolean {
+    return this.motion.data.tripod;
+  }
+
   sameScene(a: number, b: number): boolean {
     return this.motion.sameScene(a, b);
   }

@@ -29,6 +29,8 @@ interface Live extends Trail {
 const SEARCH_PX = 3;
 /** Share of a region that must lie where something is expected to be taken for it. */
 const LEAST_SHARE = 0.12;
+/** What is expected of all that claim a region, as a share of it, under which they are parts of one thing that shows itself. */
+const OUTGROWN_SHARE = 0.6;
 /** Frames over which something may be missing before it is given up. */
 const MOST_MISSING = 12;
 /** Weight of the newest movement in the velocity. */
@@ -52,9 +54,18 @@ export function linkRegions(
     const near = expected.map((mask) => ({ wide: grown(mask, SEARCH_PX), area: areaOf(mask) }));
     const taken = live.map((): MaskPatch | undefined => undefined);
     const crossing = new Set<number>();
+    const joined = new Set<number>();
     const fresh: MaskPatch[] = [];
     for (const region of found) {
-      const claims = claimants(region, near);
+      let claims = claimants(region, near).filter((k) => !joined.has(k));
+      if (claims.length > 1 && isOutgrown(region, claims, near)) {
+        const [home, ...parts] = claims.sort((a, b) => live[b].masks.size - live[a].masks.size);
+        for (const k of parts) {
+          joinTrails(live[home], live[k]);
+          joined.add(k);
+        }
+        claims = [home];
+      }
       if (claims.length === 0) fresh.push(region);
       if (claims.length > 1) claims.forEach((k) => crossing.add(k));
       for (const [k, part] of divide(region, claims, expected, size)) {
@@ -64,6 +75,7 @@ export function linkRegions(
     live.forEach((one, k) => {
       if (taken[k]) goOn(one, t, taken[k], step, crossing.has(k));
     });
+    live = live.filter((_, k) => !joined.has(k));
     done.push(...live.filter((one) => t - one.last > MOST_MISSING));
     live = live.filter((one) => t - one.last <= MOST_MISSING);
     live.push(...fresh.map((mask) => begin(mask, t)));
@@ -97,6 +109,20 @@ function claimants(region: MaskPatch, near: readonly { wide: MaskPatch; area: nu
     const overlap = shared(region, wide);
     return overlap > 0 && overlap > LEAST_SHARE * Math.min(area, own) ? [k] : [];
   });
+}
+
+/** Whether a region is larger than all that claims it: something comes into the picture, of which parts were seen before. */
+function isOutgrown(region: MaskPatch, claims: readonly number[], near: readonly { area: number }[]): boolean {
+  return claims.reduce((sum, k) => sum + near[k].area, 0) < OUTGROWN_SHARE * areaOf(region);
+}
+
+/** Adds the masks of one trail to another, whose middle stays the middle: so the path does not jump where a part comes or goes. */
+export function joinTrails(whole: Trail, part: Trail): void {
+  for (const [t, mask] of part.masks) {
+    const have = whole.masks.get(t);
+    whole.masks.set(t, have ? union(have, mask) : mask);
+    if (!have) whole.centres.set(t, part.centres.get(t)!);
+  }
 }
 
 /** A region's px among those that claim it. */

@@ -69,6 +69,7 @@ export const at = (p: MaskPatch, x: number, y: number): number =>
 export function maskIn(p: MaskPatch, { x, y, width, height }: Rect): Uint8Array {
   const out = new Uint8Array(width * height);
   const both = intersect(p, { x, y, width, height });
+  if (both.width === 0) return out;
   for (let v = both.y; v < both.y + both.height; v++) {
     const from = (v - p.y) * p.width + both.x - p.x;
     out.set(p.data.subarray(from, from + both.width), (v - y) * width + both.x - x);

@@ -1,12 +1,17 @@
 import type { Point } from '../geometry/homography.ts';
 import { grow, intersect } from '../image/format.ts';
-import type { Trail } from './linkRegions.ts';
-import { areaOf, grown, shared, union, type MaskPatch } from './maskPatch.ts';
+import { joinTrails, type Trail } from './linkRegions.ts';
+import { areaOf, grown, shared, type MaskPatch } from './maskPatch.ts';
 
 /** Parts of one thing lie this near to each other, px. */
-const NEAR_PX = 6;
+const NEAR_PX = 10;
+/** And this near where the frame's border cuts both: what joins them may still be outside. */
+const NEAR_AT_BORDER_PX = 32;
 /** Share of the shorter trail's frames in which two parts of one thing are near each other. */
 const TOGETHER_SHARE = 0.6;
+/** What is near another in this share of its frames, and this much smaller, is a part of it however its middle moves. */
+const CLINGS_SHARE = 0.8;
+const CLINGS_SIZE = 0.5;
 /** Difference of movement that parts of one thing may show, as a share of how fast they go; and the least, px per frame. */
 const APART_SHARE = 0.5;
 const APART_PX = 0.7;
@@ -25,7 +30,7 @@ export function mergeTrails(trails: readonly Trail[], own: Own, size: { width: n
   const out: Trail[] = [];
   for (const { trail } of rest) {
     const home = out.find((one) => belongs(trail, one, own, size));
-    if (home) absorb(home, trail);
+    if (home) joinTrails(home, trail);
     else out.push({ masks: new Map(trail.masks), centres: new Map(trail.centres) });
   }
   return out;
@@ -36,11 +41,9 @@ const weight = ({ masks }: Trail): number => [...masks.values()].reduce((sum, m)
 function belongs(part: Trail, whole: Trail, own: Own, size: { width: number; height: number }): boolean {
   const both = [...part.masks.keys()].filter((t) => whole.masks.has(t));
   if (both.length < TOGETHER_SHARE * part.masks.size) return false;
-  const near = both.filter((t) => {
-    const [a, b] = [part.masks.get(t)!, whole.masks.get(t)!];
-    return intersect(grow(a, NEAR_PX), b).width > 0 && shared(grown(a, NEAR_PX), b) > 0;
-  });
+  const near = both.filter((t) => areNear(part.masks.get(t)!, whole.masks.get(t)!, size));
   if (near.length < TOGETHER_SHARE * part.masks.size) return false;
+  if (near.length >= CLINGS_SHARE * part.masks.size && isPartOf(part, whole, near)) return true;
   // The middle of what comes into the picture does not move as the thing does.
   const entering = both.filter((t) => cutOff(part.masks.get(t)!, size) || cutOff(whole.masks.get(t)!, size));
   if (both.length - entering.length < LEAST_FRAMES) return true;
@@ -50,15 +53,17 @@ function belongs(part: Trail, whole: Trail, own: Own, size: { width: number; hei
   return Math.hypot(a.x - b.x, a.y - b.y) <= allowed;
 }
 
+function areNear(a: MaskPatch, b: MaskPatch, size: { width: number; height: number }): boolean {
+  const px = cutOff(a, size) && cutOff(b, size) ? NEAR_AT_BORDER_PX : NEAR_PX;
+  return intersect(grow(a, px), b).width > 0 && shared(grown(a, px), b) > 0;
+}
+
+/** Whether one is much smaller than another in the frames that show both. */
+function isPartOf(part: Trail, whole: Trail, frames: readonly number[]): boolean {
+  const area = ({ masks }: Trail): number => frames.reduce((sum, t) => sum + areaOf(masks.get(t)!), 0);
+  return area(part) < CLINGS_SIZE * area(whole);
+}
+
 /** Whether a mask reaches the frame's border. */
 const cutOff = (m: MaskPatch, { width, height }: { width: number; height: number }): boolean =>
   m.x <= 0 || m.y <= 0 || m.x + m.width >= width || m.y + m.height >= height;
-
-/** The larger one's middle stays the middle, so that the path does not jump where a part comes or goes. */
-function absorb(whole: Trail, part: Trail): void {
-  for (const [t, mask] of part.masks) {
-    const have = whole.masks.get(t);
-    whole.masks.set(t, have ? union(have, mask) : mask);
-    if (!have) whole.centres.set(t, part.centres.get(t)!);
-  }
-}

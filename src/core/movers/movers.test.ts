@@ -1,13 +1,24 @@
 import { describe, expect, it } from '@jest/globals';
 import { identity3, type Matrix3 } from '../geometry/homography.ts';
 import type { FrameFormat, FrameReader } from '../image/format.ts';
-import { CameraMotion } from '../motion/cameraMotion.ts';
+import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { shadeIn, withoutShade } from './bodies.ts';
 import { enlarge } from './enlarge.ts';
 import { unlikenessOf, UNKNOWN } from './evidence.ts';
 import { FrameLayer } from './layFrames.ts';
-import { areaOf, at, centreOf, distanceFrom, grown, patchOf, shared, union, type MaskPatch } from './maskPatch.ts';
+import {
+  areaOf,
+  at,
+  centreOf,
+  distanceFrom,
+  grown,
+  maskIn,
+  patchOf,
+  shared,
+  union,
+  type MaskPatch,
+} from './maskPatch.ts';
 import { moversOf } from './movers.ts';
 import { movingRegions } from './segment.ts';
 
@@ -33,6 +44,11 @@ describe('masks', () => {
     expect(areaOf(union(box(0, 0, 2, 2), box(5, 0, 1, 1)))).toBe(5);
     expect(shared(box(0, 0, 4, 4), box(2, 2, 4, 4))).toBe(4);
     expect(centreOf(box(10, 20, 3, 5))).toEqual({ x: 11, y: 22 });
+  });
+
+  it('are cut out for a rectangle that they do not touch, too', () => {
+    expect([...maskIn(box(0, 0, 3, 3), { x: 10, y: 1, width: 2, height: 1 })]).toEqual([0, 0]);
+    expect([...maskIn(box(10, 1, 3, 3), { x: 0, y: 0, width: 1, height: 3 })]).toEqual([0, 0, 0]);
   });
 
   it('have a distance, below 0 inside', () => {
@@ -106,6 +122,38 @@ describe('moversOf', () => {
   });
 });
 
+describe('parts of one thing', () => {
+  it('are one when it comes into the picture and is seen whole', () => {
+    // A head, and a foot that comes first; the whole of it hangs together once it is in.
+    const at = (t: number): MaskPatch[] => {
+      const x = 200 - 3 * t;
+      if (t < 2) return [box(x, 80, Math.min(8, 3 * t + 3), 8)];
+      if (t < 8) return [box(x, 20, Math.min(10, 200 - x), 10), box(x, 80, Math.min(8, 200 - x), 8)];
+      return [box(x, 20, 14, 68)];
+    };
+    const found = moversOf(frames(50, at), still, SIZE);
+    expect(found).toHaveLength(1);
+    expect(found[0]).toMatchObject({ first: 0, last: 49 });
+    expect(areaOf(found[0].masks[5])).toBe(10 * 10 + 8 * 8);
+  });
+
+  it('are one where a small one stays beside a large one, however its middle moves', () => {
+    const at = (t: number): MaskPatch[] => [
+      box(20 + 4 * t, 30, 14, 40),
+      // A leg that swings.
+      box(20 + 4 * t + 8 * (t % 2), 75, 6, 10),
+    ];
+    expect(moversOf(frames(30, at), still, SIZE)).toHaveLength(1);
+  });
+
+  it('that are small must be seen for longer', () => {
+    const shortly = (side: number): MaskPatch[][] =>
+      frames(30, (t) => (t < 8 ? [box(10 + 6 * t, 40, side, side)] : []));
+    expect(moversOf(shortly(20), still, SIZE)).toHaveLength(1);
+    expect(moversOf(shortly(5), still, SIZE)).toHaveLength(0);
+  });
+});
+
 describe('enlarge', () => {
   it('keeps what touches the border of the frame there', () => {
     const out = new Uint8Array(16 * 8);
@@ -158,6 +206,30 @@ describe('movingRegions', () => {
     expect(shared(regions[0], block)).toBeGreaterThan(0.95 * areaOf(block));
     expect(shared(regions[0], shadow)).toBeGreaterThan(0.9 * areaOf(shadow));
     expect(areaOf(regions[0])).toBeLessThan(1.35 * (areaOf(block) + areaOf(shadow)));
+  });
+
+  it('are where somebody stands for a while before a camera that rests', async () => {
+    const kernels = await loadKernels(64 << 20);
+    const long = 240;
+    // Comes at frame 60, and stands until frame 160.
+    const stands = (t: number): boolean => t >= 60 && t < 160;
+    const standing: FrameReader = {
+      format,
+      count: long,
+      readRows(frame, _plane, y0, rows, into) {
+        for (let i = 0; i < rows * w; i++) {
+          const [x, y] = [i % w, y0 + Math.floor(i / w)];
+          into[i] = stands(frame) && x >= 70 && x < 84 && y >= 30 && y < 66 ? 30 : round(ground(x, y));
+        }
+      },
+    };
+    const resting = new CameraMotion(solveCamera(w, h, long, [], 1));
+    expect(resting.data.tripod).toBe(true);
+    const layer = new FrameLayer(kernels, standing, resting, 40);
+    const found = (t: number): MaskPatch[] => movingRegions(unlikenessOf(kernels, layer, t, long), w, h);
+    expect(found(110)).toHaveLength(1);
+    expect(shared(found(110)[0], box(70, 30, 14, 36))).toBeGreaterThan(0.95 * 14 * 36);
+    expect(found(20)).toEqual([]);
   });
 
   it('say nothing where no other frame looks', async () => {

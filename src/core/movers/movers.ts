@@ -16,10 +16,12 @@ export interface Mover {
   best: number;
 }
 
-/** Frames that something must be seen in. */
-const LEAST_FRAMES = 6;
 /** Largest area that something must reach at least once, share of the frame. */
 const LEAST_AREA = 0.0004;
+/** Frames that something must be seen in; more if it is small. */
+const LEAST_FRAMES = 6;
+const SMALL_AREA = 0.002;
+const LEAST_FRAMES_SMALL = 12;
 /** Way against the background, as a share of its own size: what stays in its place is leaves, light or depth. */
 const LEAST_WAY = 0.6;
 /** The same, px of the small frames. */
@@ -55,7 +57,8 @@ function ownMovement(trail: Trail, from: number, to: number, step: Step): Point 
 function isMover(trail: Trail, frame: number, step: Step): boolean {
   const frames = [...trail.masks.keys()].sort((a, b) => a - b);
   const largest = Math.max(...[...trail.masks.values()].map(areaOf));
-  if (frames.length < LEAST_FRAMES || largest < LEAST_AREA * frame) return false;
+  if (largest < LEAST_AREA * frame) return false;
+  if (frames.length < (largest < SMALL_AREA * frame ? LEAST_FRAMES_SMALL : LEAST_FRAMES)) return false;
   // The farthest that it gets from where it was at its first, middle and last.
   let way = 0;
   for (const from of [frames[0], frames[frames.length >> 1], frames.at(-1)!]) {

@@ -1,7 +1,8 @@
 import { components } from '../image/components.ts';
 import { UNKNOWN } from './evidence.ts';
 import { mediansAround } from './mediansAround.ts';
-import { areaOf, patchOf, type MaskPatch } from './maskPatch.ts';
+import { patchOf, type MaskPatch } from './maskPatch.ts';
+import { spreadSeeds } from './spreadSeeds.ts';
 import { bytesOf } from '../image/mapped.ts';
 
 /** Side of the cells over which the usual unlikeness of a frame is measured, px. */
@@ -29,16 +30,26 @@ const CLOSE_PX = 2;
 const LEAST_PX = 20;
 const LEAST_SURE_PX = 6;
 
-/** Regions of a frame that do not fit to what the others show, from {@link unlikenessOf}. */
+/**
+ * Regions of a frame that do not fit to what the others show, from {@link unlikenessOf}: what surely moves, with what may
+ * move around it, as far as suits its size. Faint shade that lies between two people makes no one of them.
+ */
 export function movingRegions(cost: Uint16Array, w: number, h: number): MaskPatch[] {
   const level = levels(cost, w, h);
-  const out: MaskPatch[] = [];
-  for (const pixels of components(widened(level, w, h), w, h)) {
-    const region = shrunk(patchOf(pixels, w), w, h);
-    const sure = pixels.reduce((n, i) => n + (level[i] === 2 ? 1 : 0), 0);
-    if (sure >= LEAST_SURE_PX && areaOf(region) >= LEAST_PX) out.push(region);
-  }
-  return out;
+  const sure = closed(
+    bytesOf(level, (v) => (v === 2 ? 1 : 0)),
+    w,
+    h,
+  );
+  const domain = closed(
+    bytesOf(level, (v) => (v ? 1 : 0)),
+    w,
+    h,
+  );
+  const seeds = components(sure, w, h).filter((px) => px.filter((i) => level[i] === 2).length >= LEAST_SURE_PX);
+  return spreadSeeds(domain, seeds, w, h)
+    .filter((px) => px.length >= LEAST_PX)
+    .map((px) => patchOf(px, w));
 }
 
 /** 2 surely moves, 1 moves if it touches such, 0 fits. */
@@ -128,29 +139,11 @@ function widened(level: Uint8Array, w: number, h: number): Uint8Array {
   return out;
 }
 
-/** Takes away what {@link widened} added around a region, which keeps the gaps that it closed; the frame's border holds. */
-function shrunk(p: MaskPatch, w: number, h: number): MaskPatch {
-  const r = CLOSE_PX;
-  // With a px around the patch: there is what the region ends at, or the frame does.
-  const [cols, rows] = [p.width + 2, p.height + 2];
-  const holds = new Uint8Array(cols * rows);
-  for (let v = 0; v < rows; v++) {
-    const [y, row] = [p.y + v - 1, v * cols];
-    if (y < 0 || y >= h) {
-      holds.fill(1, row, row + cols);
-      continue;
-    }
-    if (v > 0 && v <= p.height) holds.set(p.data.subarray((v - 1) * p.width, v * p.width), row + 1);
-    if (p.x === 0) holds[row] = 1;
-    if (p.x + p.width === w) holds[row + cols - 1] = 1;
-  }
-  const across = eroded(holds, cols, rows, r, 1, cols);
-  const down = eroded(across, rows, cols, r, cols, 1);
-  const data = p.data.slice();
-  for (let v = 0; v < p.height; v++) {
-    for (let u = 0; u < p.width; u++) data[v * p.width + u] &= down[(v + 1) * cols + u + 1];
-  }
-  return { ...p, data };
+/** Holes and gaps of up to twice CLOSE_PX closed (dilation, then erosion, by a square); the frame's border holds. */
+function closed(mask: Uint8Array, w: number, h: number): Uint8Array {
+  const wide = widened(mask, w, h);
+  const across = eroded(wide, w, h, CLOSE_PX, 1, w);
+  return eroded(across, h, w, CLOSE_PX, w, 1);
 }
 
 /** 1 where all within `r` steps along a line are 1; lines of n that are `step` apart, `lines` of them `pitch` apart. */

@@ -127,6 +127,25 @@ describe('sources', () => {
     expect(steps).toContain(84);
     expect(steps).not.toContain(86);
     expect(ladder(0, 3, 2)).toEqual([1]);
+    expect(ladder(0, 300, 400).filter((s) => s > 100)).toEqual([120, 144, 168, 192, 216, 240, 264, 288]);
+  });
+
+  it('asks far frames about what no near one shows, and only that', async () => {
+    // The square rests until frame 140, and is gone from there on; in frame 20 it lies half beside.
+    const place = (t: number): number => (t >= 140 ? 100 : t === 20 ? 28 : 20);
+    const { finder } = await finderFor(160, place, 300);
+    const { cells, sources, seen } = finder.find(30);
+    const shows = (s: number): number => {
+      const k = sources.indexOf(s);
+      return seen.subarray(k * cells.length, (k + 1) * cells.length).reduce((a, b) => a + b, 0);
+    };
+    expect(sources).toContain(144);
+    expect(shows(20)).toBeGreaterThan(0);
+    expect(shows(144)).toBeGreaterThan(0);
+    expect(shows(20) + shows(144)).toBe(cells.length);
+    // Who may look no farther does not.
+    const { finder: near } = await finderFor(160, place, 100);
+    expect(Math.max(...near.find(30).sources)).toBeLessThanOrEqual(130);
   });
 
   it('takes frames that add something before frames that repeat', () => {

@@ -11,7 +11,7 @@ export interface Visibility {
   cells: Int32Array;
   /** Frames looked at, nearest first. */
   sources: number[];
-  /** sources.length·cells.length bytes: 1 = free there. */
+  /** sources.length·cells.length bytes: 1 = free there. Of far frames only what no nearer one shows is known. */
   seen: Uint8Array;
 }
 
@@ -21,6 +21,9 @@ const SLOTS = 160;
 /** Every so many frames lies one that its neighbours too are best filled from. */
 export const SHARED_EVERY = 6;
 
+/** Frames, each way, that are asked about all of a hole; farther ones only about what these do not show. */
+export const NEAR_REACH = 100;
+
 /**
  * Frames in which the background of frame `t` is looked for: all near ones, then fewer and fewer. The thinned ones lie
  * on a grid common to all frames, so that neighbouring frames draw on the same sources.
@@ -28,7 +31,7 @@ export const SHARED_EVERY = 6;
 export function ladder(t: number, reach: number, count: number): number[] {
   const out: number[] = [];
   for (let d = 1; d <= reach; d++) {
-    const step = d <= 8 ? 1 : d <= 24 ? 2 : d <= 64 ? 4 : 8;
+    const step = d <= 8 ? 1 : d <= 24 ? 2 : d <= 64 ? 4 : d <= NEAR_REACH ? 8 : 24;
     for (const s of [t - d, t + d]) if (s >= 0 && s < count && s % step === 0) out.push(s);
   }
   return out;
@@ -57,9 +60,34 @@ export class VisibilityFinder {
 
   /** @param thin - Look at every `thin`-th cell across and down only. */
   find(frame: number, thin = 1): Visibility {
-    const { kernels, cells } = this;
+    const { cells } = this;
     const hole = this.holeCells(frame, thin);
     const sources = ladder(frame, this.reach, cells.count).filter((s) => this.motion.sameScene(frame, s));
+    const near = sources.findIndex((s) => Math.abs(s - frame) > NEAR_REACH);
+    const seen = new Uint8Array(sources.length * hole.length);
+    seen.set(this.seenIn(near < 0 ? sources : sources.slice(0, near), frame, hole));
+    if (near >= 0) this.lookFarther(near, { frame, cells: hole, sources, seen });
+    return { frame, cells: hole, sources, seen };
+  }
+
+  /** Asks the sources from number `near` on about the cells that none before them shows. */
+  private lookFarther(near: number, { frame, cells, sources, seen }: Visibility): void {
+    const n = cells.length;
+    const open = [...cells.keys()].filter((i) => {
+      for (let k = 0; k < near; k++) if (seen[k * n + i] === 1) return false;
+      return true;
+    });
+    if (open.length === 0) return;
+    const asked = Int32Array.from(open, (i) => cells[i]);
+    const found = this.seenIn(sources.slice(near), frame, asked);
+    for (let k = near; k < sources.length; k++) {
+      open.forEach((i, j) => (seen[k * n + i] = found[(k - near) * asked.length + j]));
+    }
+  }
+
+  /** sources.length·hole.length bytes: 1 where a source shows what lies behind a cell of a frame. */
+  private seenIn(sources: readonly number[], frame: number, hole: Int32Array): Uint8Array {
+    const { kernels, cells } = this;
     const seen = new Uint8Array(sources.length * hole.length);
     kernels.scoped(() => {
       const from = kernels.put(this.places(hole));
@@ -73,7 +101,7 @@ export class VisibilityFinder {
         seen.set(kernels.u8(out, hole.length), k * hole.length);
       });
     });
-    return { frame, cells: hole, sources, seen };
+    return seen;
   }
 
   private holeCells(frame: number, thin: number): Int32Array {
