@@ -124,25 +124,25 @@ describe('moversOf', () => {
 
 describe('parts of one thing', () => {
   it('are one when it comes into the picture and is seen whole', () => {
-    // A head, and a foot that comes first; the whole of it hangs together once it is in.
+    // A foot comes first, then a head; the whole hangs together while it still comes in, and is 40 px wide.
     const at = (t: number): MaskPatch[] => {
-      const x = 200 - 3 * t;
-      if (t < 2) return [box(x, 80, Math.min(8, 3 * t + 3), 8)];
-      if (t < 8) return [box(x, 20, Math.min(10, 200 - x), 10), box(x, 80, Math.min(8, 200 - x), 8)];
-      return [box(x, 20, 14, 68)];
+      const x = 197 - 4 * t;
+      if (t < 2) return [box(198, 84, 2, 8)];
+      if (t < 5) return [box(198, 20, 2, 10), box(197, 84, 3, 8)];
+      return [box(x, 20, Math.min(40, 200 - x), 72)];
     };
-    const found = moversOf(frames(50, at), still, SIZE);
+    const found = moversOf(frames(45, at), still, SIZE);
     expect(found).toHaveLength(1);
-    expect(found[0]).toMatchObject({ first: 0, last: 49 });
-    expect(areaOf(found[0].masks[5])).toBe(10 * 10 + 8 * 8);
+    expect(found[0]).toMatchObject({ first: 0, last: 44 });
+    expect(areaOf(found[0].masks[3])).toBe(2 * 10 + 3 * 8);
   });
 
   it('are one where a small one stays beside a large one, however its middle moves', () => {
-    const at = (t: number): MaskPatch[] => [
-      box(20 + 4 * t, 30, 14, 40),
-      // A leg that swings.
-      box(20 + 4 * t + 8 * (t % 2), 75, 6, 10),
-    ];
+    // For some frames a leg is seen by itself, as it swings forward.
+    const at = (t: number): MaskPatch[] => {
+      const body = box(20 + 4 * t, 30, 24, 40);
+      return t < 6 || t > 13 ? [body] : [body, box(body.x - 4 + 4 * (t - 6), 75, 6, 10)];
+    };
     expect(moversOf(frames(30, at), still, SIZE)).toHaveLength(1);
   });
 
