@@ -2,6 +2,8 @@ import { SHARED_EVERY, type Visibility } from './visibility.ts';
 
 /** Time distance, frames, at which a source is worth half as much. */
 const HALF_WORTH = 30;
+/** Sources beyond the most that may be added for what none of these shows. */
+const MORE_SOURCES = 4;
 /** What a source that the neighbouring frames have not got too is worth, of one that they have. */
 const ALONE_WORTH = 0.2;
 
@@ -11,14 +13,21 @@ const ALONE_WORTH = 0.2;
  * source is outvoted by others that lie farther apart (submodular cover, Nemhauser et al. 1978). What a frame adds only falls as others are chosen, so it is counted again only
  * while an older count says that it may be the best (lazy greedy, Minoux 1978).
  *
- * @param most - Sources at most.
+ * @param most - Sources at most; a few more where these leave cells unseen that others show.
  * @param enough - Sources a cell needs before it stops asking.
  * @returns Frame numbers in ascending order.
  */
 export function chooseSources(visibility: Visibility, most: number, enough: number): number[] {
-  const { cells, sources, seen } = visibility;
-  const n = cells.length;
-  const have = new Uint8Array(n);
+  const have = new Uint8Array(visibility.cells.length);
+  const chosen = greedily(visibility, have, most, enough);
+  chosen.push(...greedily(visibility, have, MORE_SOURCES, 1));
+  return chosen.sort((a, b) => a - b);
+}
+
+/** @param have - Sources that each cell has already; counted on. */
+function greedily(visibility: Visibility, have: Uint8Array, most: number, enough: number): number[] {
+  const { sources, seen } = visibility;
+  const n = have.length;
   const gains = new Float64Array(sources.length).fill(Infinity);
   const chosen: number[] = [];
   let counted = new Uint8Array(sources.length);
@@ -35,7 +44,7 @@ export function chooseSources(visibility: Visibility, most: number, enough: numb
     counted = new Uint8Array(sources.length);
     for (let i = 0, o = k * n; i < n; i++, o++) have[i] += seen[o];
   }
-  return chosen.sort((a, b) => a - b);
+  return chosen;
 }
 
 /** What a source adds to cells that have fewer than enough. */
