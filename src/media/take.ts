@@ -82,6 +82,8 @@ const STILL_BUDGET = 180 << 20;
 const [FEWEST_STILL, MOST_STILL] = [5, 25];
 
 const MOST_PLATES = 4;
+/** Frames beside its own that a completed picture's surroundings are fused from. */
+const PLATE_SOURCES = 11;
 /** Every so-manieth frame is asked what its sources contradict one another about, for the others' sake. */
 const ASKED_EVERY = 5;
 /** Of so many chunks one has a frame that a reveal asks, some in one go, and so far away in time its answer counts. */
@@ -342,9 +344,9 @@ export class TakeWork {
     motion: CameraMotionData,
     local: boolean,
   ): Promise<Plate[]> {
-    const { sources, reach } = this.options.settings;
-    if (!sources.includes('texture')) return [];
-    const fromFrames = sources.includes('frames');
+    const { sources: kinds, reach } = this.options.settings;
+    if (!kinds.includes('texture')) return [];
+    const fromFrames = kinds.includes('frames');
     const maps: (Uint8Array | undefined)[] = choices.map(({ reveal }) => {
       if (!this.isWanted(reveal.frame)) return undefined;
       if (!fromFrames) return reveal.map.map((level) => (level === REVEAL_LEVEL.none ? level : REVEAL_LEVEL.unseen));
@@ -364,16 +366,15 @@ export class TakeWork {
       const best = bestAnchor(maps, this.cells, finder);
       if (!best || (plates.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
       const box = unseenBox(maps[best.frame]!, this.cells);
-      const around = fromFrames ? ladder(best.frame, Math.min(reach, NEAR_REACH), this.options.count) : [];
-      // What surrounds the unseen part is fused from about a dozen frames.
-      const others = evenly(
-        around.filter((s) => finder.sameScene(s, best.frame)),
-        11,
-      );
+      // What surrounds the unseen part is fused from what the frame itself is filled from, and from about a dozen in all.
+      const own = fromFrames ? choices[best.frame].sources : [];
+      const near = fromFrames ? ladder(best.frame, Math.min(reach, NEAR_REACH), this.options.count) : [];
+      const others = near.filter((s) => finder.sameScene(s, best.frame) && !own.includes(s));
+      const sources = [best.frame, ...own, ...evenly(others, Math.max(0, PLATE_SOURCES - own.length))];
       const plate = await this.threads.run('buildPlate', {
         frame: best.frame,
         box,
-        sources: [best.frame, ...others].sort((a, b) => a - b),
+        sources: sources.sort((a, b) => a - b),
         local,
         contradicted: seenFrom(best.frame, gathered, this.camera!),
       });

@@ -147,6 +147,21 @@ describe('patchFill', () => {
     expect(right).toBeGreaterThan(0.9 * 400);
   });
 
+  it('spreads rough ground over a hole in it, and not what is even and as light', () => {
+    const random = randomFrom(5);
+    const p = picture();
+    for (let i = 0; i < w * h; i++) {
+      const rough = i % w < 66;
+      p.colour[4 * i] = p.missing[i] ? 0 : rough ? 100 + 80 * random() : 100;
+    }
+    const filled = patchFill(kernels, p, 3);
+    const values = [...p.missing.keys()].filter((i) => p.missing[i] === 1).map((i) => filled[4 * i]);
+    const mean = values.reduce((a, b) => a + b) / values.length;
+    const spread = Math.sqrt(values.reduce((a, b) => a + (b - mean) ** 2, 0) / values.length);
+    // Even light from 60 to 140 has a standard deviation of 23.
+    expect(spread).toBeGreaterThan(18);
+  });
+
   it('gives the same bits for the same seed', () => {
     expect(patchFill(kernels, picture(), 5)).toEqual(patchFill(kernels, picture(), 5));
   });

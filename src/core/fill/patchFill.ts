@@ -1,6 +1,10 @@
 import type { Kernels } from '../../kernels/index.ts';
+import { boxMean } from '../image/boxMean.ts';
 
-/** A colour picture with missing pixels: four f32 a pixel, and bytes that are 1 where it is missing. */
+/**
+ * A picture with missing pixels: four f32 a pixel, and bytes that are 1 where it is missing. Of the four the first three
+ * are colour; the last is texture here ({@link withTexture}).
+ */
 export interface Incomplete {
   width: number;
   height: number;
@@ -14,17 +18,22 @@ const SMALLEST_SIDE = 28;
 /** Rounds of search and vote, coarsest level first; the last value serves all finer levels. */
 const ROUNDS = [12, 8, 6, 4, 3];
 const SWEEPS_PER_ROUND = 2;
+/** How much texture counts, against a level of colour; and half the side of the square that it is measured in, px. */
+const TEXTURE_TIMES = 2.5;
+const TEXTURE_REACH = 6;
 
 /**
  * Completes a picture with patches of itself, coherently: multi-scale alternation of nearest-patch search and voting
  * (Wexler, Shechtman & Irani 2007; Barnes et al. 2009). The result is sharp: at full size each pixel is copied from the
- * patch that fits best.
+ * patch that fits best. Texture counts beside colour (Newson et al. 2014): else what is even fits rough ground better than
+ * another part of that ground does, and is spread over it.
  *
  * @returns colour with the missing pixels filled. Unchanged if no whole patch is known.
  */
 export function patchFill(kernels: Kernels, picture: Incomplete, seed: number): Float32Array {
-  const levels = [picture];
-  for (let p = picture; Math.min(p.width, p.height) / 2 >= SMALLEST_SIDE && thickness(p) > R;) {
+  const rough = { ...picture, colour: withTexture(picture) };
+  const levels = [rough];
+  for (let p: Incomplete = rough; Math.min(p.width, p.height) / 2 >= SMALLEST_SIDE && thickness(p) > R;) {
     p = halvePicture(p);
     levels.push(p);
   }
@@ -45,6 +54,23 @@ export function patchFill(kernels: Kernels, picture: Incomplete, seed: number): 
     ({ field, colour } = refine(kernels, level, known, sets, start, rounds, seed + k, field !== undefined, k === 0));
   }
   return colour;
+}
+
+/** The picture with, as fourth value, how steep luma is around each px on the mean, of what is known. */
+function withTexture({ width: w, height: h, colour, missing }: Incomplete): Float32Array {
+  const steep = new Float32Array(w * h);
+  const known = new Float32Array(w * h);
+  for (let y = 0; y + 1 < h; y++) {
+    for (let x = 0, i = y * w; x + 1 < w; x++, i++) {
+      if (missing[i] || missing[i + 1] || missing[i + w]) continue;
+      known[i] = 1;
+      steep[i] = Math.abs(colour[4 * i + 4] - colour[4 * i]) + Math.abs(colour[4 * (i + w)] - colour[4 * i]);
+    }
+  }
+  const [sum, count] = [boxMean(steep, w, h, TEXTURE_REACH), boxMean(known, w, h, TEXTURE_REACH)];
+  const out = colour.slice();
+  for (let i = 0; i < sum.length; i++) out[4 * i + 3] = (TEXTURE_TIMES * sum[i]) / Math.max(count[i], 1e-6);
+  return out;
 }
 
 interface PatchSets {

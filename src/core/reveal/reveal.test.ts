@@ -36,9 +36,11 @@ function eagerly({ cells, sources, seen, frame }: Visibility, most: number, enou
   const have = [...cells].map(() => 0);
   const left = new Set(sources.keys());
   const chosen: number[] = [];
-  while (chosen.length < most) {
+  // Beside the most, four more for what these do not show.
+  for (let wanted = enough; chosen.length < most + 4;) {
+    if (chosen.length >= most) wanted = 1;
     const worth = (k: number): number =>
-      have.reduce((sum, h, i) => sum + (seen[k * have.length + i] === 1 && h < enough ? 1 / (1 + h) : 0), 0) *
+      have.reduce((sum, h, i) => sum + (seen[k * have.length + i] === 1 && h < wanted ? 1 / (1 + h) : 0), 0) *
       worthOf(sources[k], frame);
     const best = [...left].reduce<number | undefined>(
       (b, k) => (b === undefined || worth(k) > worth(b) ? k : b),
@@ -167,6 +169,21 @@ describe('sources', () => {
     const seen = Uint8Array.of(1, 0, 1, 1, 1, 0, 1, 0);
     expect(chooseSources({ ...all, seen }, 3, 2)).toEqual([6, 11, 12]);
     expect([worthOf(12, 10) > worthOf(9, 10), worthOf(12, 10) > worthOf(18, 10)]).toEqual([true, true]);
+  });
+
+  it('are a few more where the best ones leave something unseen', () => {
+    // Frames 12 and 18 show the first two cells, far frame 96 the third one alone.
+    const sources = [12, 18, 96];
+    const seen = Uint8Array.of(1, 1, 0, 1, 1, 0, 0, 0, 1);
+    expect(chooseSources({ frame: 10, cells: Int32Array.of(0, 1, 2), sources, seen }, 2, 4)).toEqual([12, 18, 96]);
+    // Nothing is left to see: then no more than wanted.
+    expect(
+      chooseSources(
+        { frame: 10, cells: Int32Array.of(0, 1), sources: [12, 18, 24], seen: new Uint8Array(6).fill(1) },
+        2,
+        4,
+      ),
+    ).toEqual([12, 18]);
   });
 
   it('are those that counting every one anew each time would give', () => {
