@@ -74,6 +74,18 @@ test('a draft is computed from it, and undo takes both back', async () => {
   await expect(removals().getByRole('listitem')).toHaveCount(0);
 });
 
+test('all that moves goes away with one press, in one removal', async () => {
+  await movers().getByRole('button', { name: 'All 2 go away' }).click();
+  await expect(removals().getByRole('heading', { name: 'All that moves' })).toBeVisible();
+  await page.getByRole('button', { name: 'Matte', exact: true }).click();
+  await stepTo(page, 10);
+  const places = [await matteAt(272 - 50 + 12, 100), await matteAt(20 + 50 + 11, 100)];
+  expect(places.every((v) => v > 127)).toBe(true);
+  await page.getByRole('button', { name: 'Original', exact: true }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(removals().getByRole('listitem')).toHaveCount(0);
+});
+
 test('what sticks out of a drawn outline is flagged, and one press goes there', async () => {
   await page.keyboard.press('r');
   await stepTo(page, 0);

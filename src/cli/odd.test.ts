@@ -111,7 +111,8 @@ describe('whatever the footage', () => {
     fill('long.mkv', 'long-matte.mkv', 'long-fill.mkv', '--reach', '8');
     const first = `trim=end_frame=${FRAMES - 8}`;
     const [matte, short, long] = ['matte', 'short-fill', 'long-fill'].map((name) => grey(`${name}.mkv`, first));
-    expect(differenceIn(matte, short, long)).toBeLessThan(0.5);
+    // Not the same bits: the camera is solved over more frames, and where patches complete the hole a hair decides which.
+    expect(differenceIn(matte, short, long)).toBeLessThan(1);
   });
 });
 

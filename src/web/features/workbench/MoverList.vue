@@ -57,6 +57,14 @@ function crop({ box: [x, y, width, height] }: MoverView): Record<string, string>
       <label v-if="store.movers.length > 0" class="shadows" title="Whether a mover comes with the shadow that it casts">
         <span>with their shadows</span><ToggleSwitch v-model="store.shadows" />
       </label>
+      <Button
+        v-if="store.movers.length > 1"
+        :label="`All ${store.movers.length} go away`"
+        title="One removal of all that is listed here"
+        size="small"
+        severity="secondary"
+        @click="store.allGoAway"
+      />
       <ol aria-label="Movers">
         <li
           v-for="(mover, i) in store.movers"

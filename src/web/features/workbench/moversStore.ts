@@ -4,7 +4,7 @@ import type { SearchView } from '../../../contract/movers.ts';
 import { api } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import { holdOut, takeAway } from '../../document/moverEdits.ts';
+import { holdOut, inEdits, takeAway, takeAwayToo, type NamedOutlines } from '../../document/moverEdits.ts';
 import { useStage } from './stageStore.ts';
 import { isBusy, useWork } from './workStore.ts';
 
@@ -52,8 +52,26 @@ export const useMovers = defineStore('movers', () => {
     if (!outlines) return;
     let id = '';
     doc.edit(`Take away “${nameOf(mover)}”`, (draft) => {
-      id = takeAway(draft, outlines, nameOf(mover), shadows.value);
+      id = takeAway(draft, nameOf(mover), [{ name: nameOf(mover), outlines }], shadows.value);
     });
+    stage.selectRemoval(id);
+  }
+
+  /** Makes one removal of all movers and chooses it. */
+  async function allGoAway(): Promise<void> {
+    const withShadows = shadows.value;
+    const all: NamedOutlines[] = [];
+    for (let i = 0; i < movers.value.length; i++) {
+      const outlines = await work.act(() => api.moverOutlines(doc.shotId, i, withShadows));
+      if (!outlines) return;
+      all.push({ name: nameOf(i), outlines });
+    }
+    const [first, ...rest] = inEdits(all);
+    let id = '';
+    doc.edit('Take away all that moves', (draft) => {
+      id = takeAway(draft, 'All that moves', first, withShadows);
+    });
+    for (const group of rest) doc.edit('Take away more that moves', (draft) => takeAwayToo(draft, id, group));
     stage.selectRemoval(id);
   }
 
@@ -69,5 +87,5 @@ export const useMovers = defineStore('movers', () => {
     stage.selectShape(id);
   }
 
-  return { search, movers, shown, shadows, busy, open, start, stop, nameOf, goesAway, staysInFront };
+  return { search, movers, shown, shadows, busy, open, start, stop, nameOf, goesAway, allGoAway, staysInFront };
 });
