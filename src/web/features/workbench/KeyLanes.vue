@@ -45,6 +45,8 @@ const group = computed(() => {
   return stage.keys.length > 1 && last > first ? { first, last } : undefined;
 });
 
+/** Lower lanes squeeze their keys, px. */
+const KEY_HEIGHT = 16;
 /** Our signs for how it goes on from a key: a bar (straight), a drop (smooth), a block (holds). */
 const KEY_SIGNS: Record<string, string> = {
   linear: 'M-2.5 -6h5v12h-5z',
@@ -90,9 +92,9 @@ function visibleSpan({ visible }: Lane): { left: number; width: number } {
         class="lane"
         :class="{ selected: lane.id === stage.shapeId, off: lane.off }"
         :x="visibleSpan(lane).left"
-        y="2"
+        :y="Math.min(2, height / 8)"
         :width="visibleSpan(lane).width"
-        :height="height - 4"
+        :height="height - Math.min(4, height / 4)"
         rx="3"
       />
       <path
@@ -100,7 +102,7 @@ function visibleSpan({ visible }: Lane): { left: number; width: number } {
         :key="`${key.frame}${key.at}`"
         class="key"
         :class="{ chosen: key.chosen, ghost: key.at !== key.frame }"
-        :transform="`translate(${middle(key.at)} ${height / 2})`"
+        :transform="`translate(${middle(key.at)} ${height / 2}) scale(1 ${Math.min(1, height / KEY_HEIGHT)})`"
         :d="KEY_SIGNS[key.ease]"
         :data-testid="`key-${lane.name}-${key.frame}`"
         @pointerdown="emit('grab', $event, lane.id, key.frame)"

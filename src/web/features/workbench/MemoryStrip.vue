@@ -24,6 +24,11 @@ const LABELS = 116;
 const RULER = 20;
 const RIBBON = 7;
 const LANE = 19;
+/** So many lanes have their full height; more are lower, so that what is remembered stays in sight. */
+const ROOMY_LANES = 6;
+const LEAST_LANE = 10;
+/** Height from which a lane's name is written as large as others. */
+const NAMED_LANE = 15;
 /** Room for the bar over chosen keys. */
 const GROUP = 10;
 /** Height of the lane of a track. */
@@ -46,8 +51,11 @@ const others = computed(() => removals.value.filter(([id]) => id !== stage.remov
 const selected = computed(() => doc.document.removals[stage.removalId]);
 const lanes = computed(() => (selected.value ? stripLanes(selected.value) : []));
 
+const laneHeight = computed(() =>
+  Math.max(LEAST_LANE, Math.min(LANE, Math.floor((ROOMY_LANES * LANE) / Math.max(1, lanes.value.length)))),
+);
 const lanesTop = computed(() => RULER + others.value.length * RIBBON + GROUP);
-const trackTop = computed(() => lanesTop.value + Math.max(1, lanes.value.length) * LANE + 2);
+const trackTop = computed(() => lanesTop.value + Math.max(1, lanes.value.length) * laneHeight.value + 2);
 const chartTop = computed(() => trackTop.value + (tracks.current ? TRACK : 0) + 4);
 const base = computed(() => chartTop.value + UP);
 const height = computed(() => base.value + DOWN + 14);
@@ -83,7 +91,7 @@ const heightAt = (event: MouseEvent): number =>
   event.clientY - box.value!.getBoundingClientRect().top + box.value!.scrollTop;
 const placeAt = (event: MouseEvent): StripPlace => ({
   frame: frameAt(event),
-  lane: Math.floor((heightAt(event) - lanesTop.value) / LANE),
+  lane: Math.floor((heightAt(event) - lanesTop.value) / laneHeight.value),
 });
 
 function capture(event: PointerEvent): void {
@@ -151,9 +159,9 @@ const band = computed(() => {
   const [top, bottom] = [lane(Math.min(d.from.lane, d.at.lane)), lane(Math.max(d.from.lane, d.at.lane) + 1)];
   return {
     x: x.value(a),
-    y: lanesTop.value + top * LANE,
+    y: lanesTop.value + top * laneHeight.value,
     width: x.value(b) - x.value(a),
-    height: (bottom - top) * LANE,
+    height: (bottom - top) * laneHeight.value,
   };
 });
 
@@ -212,7 +220,7 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
           :transform="`translate(0 ${lanesTop})`"
           :lanes="lanes"
           :x="x"
-          :height="LANE"
+          :height="laneHeight"
           :range="range"
           :key-drag="keyDrag"
           @grab="grabKey"
@@ -315,8 +323,8 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
           v-for="(lane, i) in lanes"
           :key="lane.id"
           x="8"
-          :y="lanesTop + i * LANE + 13"
-          :class="{ strong: lane.id === stage.shapeId }"
+          :y="lanesTop + (i + 0.68) * laneHeight"
+          :class="{ strong: lane.id === stage.shapeId, tiny: laneHeight < NAMED_LANE }"
           @pointerdown.stop="pressName(lane)"
         >
           {{ nameOf(lane.name) }}
@@ -371,6 +379,9 @@ text {
   font-size: 9px;
   fill: var(--faint);
   cursor: pointer;
+}
+.tiny.strong {
+  fill: var(--ink);
 }
 .strong {
   font-weight: 650;

@@ -63,6 +63,7 @@ function crop({ box: [x, y, width, height] }: MoverView): Record<string, string>
         title="One removal of all that is listed here"
         size="small"
         severity="secondary"
+        class="all"
         @click="store.allGoAway"
       />
       <ol aria-label="Movers">
@@ -124,6 +125,9 @@ p {
 }
 .bad {
   color: var(--bad);
+}
+.all {
+  margin: 6px 0 2px;
 }
 ol {
   margin: 0;

@@ -46,6 +46,8 @@ function act(action: AdviceAction): void {
     }
     case 'search':
       return void movers.start();
+    case 'all-away':
+      return void movers.allGoAway();
     case 'draw':
       stage.view = 'original';
       stage.tool = 'path';

@@ -216,6 +216,9 @@ describe('one line on a removal', () => {
     const none = { removal: undefined };
     expect(adviceFor(input(none)).actions[0].action).toEqual({ kind: 'search' });
     expect(adviceFor(input({ ...none, search: search(2) })).text).toContain('2 things move by themselves');
+    const kinds = (n: number): string[] =>
+      adviceFor(input({ ...none, search: search(n) })).actions.map(({ action }) => action.kind);
+    expect([kinds(2), kinds(1), kinds(0)]).toEqual([['all-away', 'add-removal'], ['add-removal'], ['add-removal']]);
     expect(adviceFor(input({ ...none, search: search(1) })).text).toContain('One thing moves by itself');
     expect(adviceFor(input({ ...none, search: search(0) })).text).toContain('Nothing moves by itself');
     const busy = { ...search(0), state: 'running' as const };

@@ -9,6 +9,7 @@ import { keyFrames } from '../../document/edits.ts';
 export type AdviceAction =
   | { kind: 'add-removal' }
   | { kind: 'search' }
+  | { kind: 'all-away' }
   | { kind: 'draw' }
   | { kind: 'grow'; px: number }
   | { kind: 'go'; frame: number }
@@ -75,6 +76,7 @@ function nothingMarked(search: SearchView | null): Advice {
     const things = found === 1 ? 'One thing moves' : `${found} things move`;
     return say(
       `${things} by ${found === 1 ? 'itself' : 'themselves'}. Say in the list what goes away, or mark it.`,
+      ...(found > 1 ? [button(`All ${found} go away`, { kind: 'all-away' })] : []),
       add,
     );
   }
