@@ -128,12 +128,13 @@ function extent(groups: [Drawn[], Edge][], width: number, height: number): Rect 
 
 function combineCover(drawn: Drawn[], rect: Rect): Float32Array {
   const alpha = new Float32Array(rect.width * rect.height);
-  const cover = new Float32Array(alpha.length);
   for (const d of drawn) {
-    d.cover(cover, rect);
-    for (let i = 0; i < alpha.length; i++) {
-      alpha[i] = d.operation === 'subtract' ? Math.min(alpha[i], 1 - cover[i]) : Math.max(alpha[i], cover[i]);
-    }
+    const part = partOf(d, rect, 1);
+    const cover = new Float32Array(part.width * part.height);
+    d.cover(cover, part);
+    eachIn(part, rect, (i, k) => {
+      alpha[i] = d.operation === 'subtract' ? Math.min(alpha[i], 1 - cover[k]) : Math.max(alpha[i], cover[k]);
+    });
   }
   return alpha;
 }
@@ -142,15 +143,31 @@ function combineCover(drawn: Drawn[], rect: Rect): Float32Array {
 function combineDistance(drawn: Drawn[], rect: Rect, edge: Edge): Float32Array {
   const reach = Math.abs(edge.grow) + Math.max(edge.featherIn, edge.featherOut) + 2;
   const distance = new Float32Array(rect.width * rect.height).fill(reach);
-  const cover = new Float32Array(distance.length);
   for (const d of drawn) {
-    d.cover(cover, rect);
-    const own = d.distance(cover, rect, reach);
-    for (let i = 0; i < distance.length; i++) {
-      distance[i] = d.operation === 'subtract' ? Math.max(distance[i], -own[i]) : Math.min(distance[i], own[i]);
-    }
+    // Farther away than its reach a shape says nothing.
+    const part = partOf(d, rect, reach + 1);
+    const cover = new Float32Array(part.width * part.height);
+    d.cover(cover, part);
+    const own = d.distance(cover, part, reach);
+    eachIn(part, rect, (i, k) => {
+      distance[i] = d.operation === 'subtract' ? Math.max(distance[i], -own[k]) : Math.min(distance[i], own[k]);
+    });
   }
   return distance;
+}
+
+/** The part of a rectangle that lies up to `margin` px from a shape. */
+function partOf({ x0, y0, x1, y1 }: Drawn, rect: Rect, margin: number): Rect {
+  const [x, y] = [Math.floor(x0 - margin), Math.floor(y0 - margin)];
+  return intersect({ x, y, width: Math.ceil(x1 + margin) - x + 1, height: Math.ceil(y1 + margin) - y + 1 }, rect);
+}
+
+/** Visits the px of a part of a rectangle. @param visit - With their indices in the rectangle and in the part. */
+function eachIn(part: Rect, rect: Rect, visit: (i: number, k: number) => void): void {
+  for (let v = 0, k = 0; v < part.height; v++) {
+    const row = (part.y + v - rect.y) * rect.width + part.x - rect.x;
+    for (let i = row; i < row + part.width; i++, k++) visit(i, k);
+  }
 }
 
 function softened(distance: Float32Array, { grow, featherIn, featherOut }: Edge): Float32Array {
