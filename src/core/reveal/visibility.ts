@@ -31,7 +31,7 @@ export const NEAR_REACH = 100;
 export function ladder(t: number, reach: number, count: number): number[] {
   const out: number[] = [];
   for (let d = 1; d <= reach; d++) {
-    const step = d <= 8 ? 1 : d <= 24 ? 2 : d <= 64 ? 4 : d <= NEAR_REACH ? 8 : 24;
+    const step = d <= 8 ? 1 : d <= 24 ? 2 : d <= 64 ? 4 : d <= NEAR_REACH ? 8 : 12;
     for (const s of [t - d, t + d]) if (s >= 0 && s < count && s % step === 0) out.push(s);
   }
   return out;
