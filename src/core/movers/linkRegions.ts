@@ -57,15 +57,8 @@ export function linkRegions(
     const joined = new Set<number>();
     const fresh: MaskPatch[] = [];
     for (const region of found) {
-      let claims = claimants(region, near).filter((k) => !joined.has(k));
-      if (claims.length > 1 && isOutgrown(region, claims, near)) {
-        const [home, ...parts] = claims.sort((a, b) => live[b].masks.size - live[a].masks.size);
-        for (const k of parts) {
-          joinTrails(live[home], live[k]);
-          joined.add(k);
-        }
-        claims = [home];
-      }
+      const all = claimants(region, near).filter((k) => !joined.has(k));
+      const claims = isOutgrown(region, all, near) ? [joinAll(all, live, taken, joined)] : all;
       if (claims.length === 0) fresh.push(region);
       if (claims.length > 1) claims.forEach((k) => crossing.add(k));
       for (const [k, part] of divide(region, claims, expected, size)) {
@@ -113,7 +106,29 @@ function claimants(region: MaskPatch, near: readonly { wide: MaskPatch; area: nu
 
 /** Whether a region is larger than all that claims it: something comes into the picture, of which parts were seen before. */
 function isOutgrown(region: MaskPatch, claims: readonly number[], near: readonly { area: number }[]): boolean {
-  return claims.reduce((sum, k) => sum + near[k].area, 0) < OUTGROWN_SHARE * areaOf(region);
+  return claims.length > 1 && claims.reduce((sum, k) => sum + near[k].area, 0) < OUTGROWN_SHARE * areaOf(region);
+}
+
+/**
+ * Makes one of several that are parts of one thing, with what each took in this frame.
+ * @param joined - Gets the others.
+ * @returns The one that has been seen longest, which goes on.
+ */
+function joinAll(
+  claims: readonly number[],
+  live: Live[],
+  taken: (MaskPatch | undefined)[],
+  joined: Set<number>,
+): number {
+  const [home, ...parts] = [...claims].sort((a, b) => live[b].masks.size - live[a].masks.size);
+  for (const k of parts) {
+    joinTrails(live[home], live[k]);
+    const part = taken[k];
+    if (part) taken[home] = taken[home] ? union(taken[home], part) : part;
+    taken[k] = undefined;
+    joined.add(k);
+  }
+  return home;
 }
 
 /** Adds the masks of one trail to another, whose middle stays the middle: so the path does not jump where a part comes or goes. */
