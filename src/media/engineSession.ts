@@ -322,7 +322,7 @@ export class EngineSession {
     const side = OFFSET_CELL * factor;
     return this.withGatherer(work, new DepthMotion(motion), mattes, (gatherer) =>
       work.map(({ region, sources }) => {
-        const places = this.withdrawn(gatherer.gather(region, sources));
+        const places = withdrawContradicted(gatherer.gather(region, sources));
         return { frame: region.frame, places: places.map((v) => v * factor), side };
       }),
     );

@@ -129,7 +129,8 @@ export class TakeWork {
     const motion = await this.solveMotion(FEW_LINKS);
     const reveal = await this.ranges('reveal', 16, (range) => this.threads.run('reveal', range));
     const { sources } = this.options.settings;
-    if (sources.includes('frames')) await this.takeBackContradicted(reveal);
+    // To a camera that rests nothing slides: there is nothing to ask.
+    if (sources.includes('frames') && !motion.tripod) await this.takeBackContradicted(reveal);
     const shows = this.ownSources();
     for (const r of reveal) withOwnSources(r, this.cells, sources, shows);
     const { cell, cols, rows } = this.cells;

@@ -36,16 +36,11 @@ const LEAST_SURE_PX = 6;
  */
 export function movingRegions(cost: Uint16Array, w: number, h: number): MaskPatch[] {
   const level = levels(cost, w, h);
-  const sure = closed(
-    bytesOf(level, (v) => (v === 2 ? 1 : 0)),
-    w,
-    h,
-  );
-  const domain = closed(
-    bytesOf(level, (v) => (v ? 1 : 0)),
-    w,
-    h,
-  );
+  const from = (least: number): Uint8Array => {
+    const mask = bytesOf(level, (v) => (v >= least ? 1 : 0));
+    return closed(mask, w, h);
+  };
+  const [sure, domain] = [from(2), from(1)];
   const seeds = components(sure, w, h).filter((px) => px.filter((i) => level[i] === 2).length >= LEAST_SURE_PX);
   return spreadSeeds(domain, seeds, w, h)
     .filter((px) => px.length >= LEAST_PX)

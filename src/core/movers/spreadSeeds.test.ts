@@ -37,6 +37,12 @@ describe('spreadSeeds', () => {
     expect(ends(cut)).toEqual([0, 13]);
   });
 
+  it('takes a seed as large as a frame', () => {
+    const side = 480;
+    const all = Array.from({ length: side * side }, (_, i) => i);
+    expect(spreadSeeds(new Uint8Array(side * side).fill(1), [all], side, side)[0]).toHaveLength(side * side);
+  });
+
   it('finds nothing where there is no seed', () => {
     expect(spreadSeeds(whole, [], W, H)).toEqual([]);
   });

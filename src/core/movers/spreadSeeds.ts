@@ -23,8 +23,10 @@ export function spreadSeeds(mask: Uint8Array, seeds: readonly (readonly number[]
   };
   const front: number[] = [];
   seeds.forEach((px, k) => {
-    for (const i of px) owner[i] = k;
-    front.push(...px);
+    for (const i of px) {
+      owner[i] = k;
+      front.push(i);
+    }
   });
   // The front grows while it is gone through: all px of a distance come before those of the next.
   for (const i of front) {
