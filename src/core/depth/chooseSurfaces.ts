@@ -10,7 +10,8 @@ export type PlaceIn = (source: number, points: Float32Array) => boolean;
 /** Samples across a tile's window, and how far apart, frame px: the window reaches a little beyond the tile. */
 const ACROSS = 6;
 const SPACING = 4;
-const WINDOW = ACROSS * ACROSS;
+/** Samples of a window. */
+export const WINDOW = ACROSS * ACROSS;
 /** Sources asked at most, and samples that one must show of a window. */
 const MOST_SOURCES = 6;
 const LEAST_SAMPLES = WINDOW * 0.7;
@@ -58,11 +59,15 @@ export function chooseSurfaces(
   cols: number,
   rows: number,
 ): Uint8Array {
-  const costs = surfaces.map((place) => disagreement(seen, place, tiles, unhiddenVarianceAt));
+  const costs = surfaces.map((place) => costsOn(seen, place, tiles));
   const usual = usualCost(costs);
   const data = costs.map((c) => c.map((v) => (Number.isNaN(v) ? 1.5 : v / usual) * (WINDOW / 4)));
   return settle(data, tiles, cols, rows);
 }
+
+/** What it costs to put each tile on a surface: {@link disagreement} of the sources before which nothing seems to stand. */
+export const costsOn = (seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[]): Float64Array =>
+  disagreement(seen, place, tiles, unhiddenVarianceAt);
 
 /** Variance between the frames that see each tile's window on a surface, by one of the measures below; NaN where fewer than two do. */
 export function disagreement(
@@ -89,6 +94,10 @@ export function spreadSources({ sources, frame }: Witnesses): number[] {
   const step = Math.max(1, others.length / MOST_SOURCES);
   return Array.from({ length: Math.min(MOST_SOURCES, others.length) }, (_, k) => others[Math.floor(k * step)]);
 }
+
+/** Sample places of each tile's window, {@link WINDOW} a tile, interleaved x, y, frame px. */
+export const tileWindows = (tiles: readonly TileWindow[], side: number): Float32Array =>
+  windowsIn(tileCorners(tiles, side), side);
 
 /** Four corners per tile, interleaved x, y. */
 function tileCorners(tiles: readonly TileWindow[], side: number): Float32Array {

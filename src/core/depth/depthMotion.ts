@@ -1,6 +1,6 @@
 import { mostOften } from '../geometry/mostOften.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import { depthOf, mapOnSurface, type StretchDepth } from './depthPlaces.ts';
+import { depthOf, isKnownIn, mapOnSurface, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
 import type { TiledRegion } from './tiledRegion.ts';
 
@@ -38,7 +38,7 @@ export class DepthMotion implements FrameMap {
   /** Finds out which surfaces lie behind a region of a frame. */
   lay(region: TiledRegion): void {
     const { frame } = region;
-    const known = this.depths.filter((d) => reaches(d, frame));
+    const known = this.depths.filter((d) => d.surfaces.some((placed) => isKnownIn(d, placed, frame)));
     const before = known.findLast((d) => d.frame <= frame);
     const after = known.find((d) => d.frame > frame);
     const one = before ?? after;
@@ -78,7 +78,9 @@ export class DepthMotion implements FrameMap {
   private isSame(region: TiledRegion, members: readonly number[], [a, b]: Part[]): boolean {
     const { frame } = region;
     const away = (s: number): number => Math.abs(s - frame);
-    const both = [...a.depth.epipoles.keys()].filter((s) => b.depth.epipoles.has(s)).sort((s, t) => away(s) - away(t));
+    const both = framesOf(a)
+      .filter((s) => reaches(b, s))
+      .sort((s, t) => away(s) - away(t));
     const farthest = both.at(-1);
     if (farthest === undefined) return false;
     const centres = centresOf(region, members);
@@ -93,7 +95,7 @@ export class DepthMotion implements FrameMap {
 
   knows(from: number, to: number, surface: number): boolean {
     if (surface === CAMERA_PLANE || from === to) return true;
-    return this.laid.get(from)!.surfaces[surface - 1].some((part) => reaches(part.depth, to));
+    return this.laid.get(from)!.surfaces[surface - 1].some((part) => reaches(part, to));
   }
 
   isNearer(frame: number, one: number, other: number, x: number, y: number): boolean | undefined {
@@ -101,7 +103,7 @@ export class DepthMotion implements FrameMap {
     const [a, b] = [one, other].map((surface) => laid?.surfaces[surface - 1]?.[0]);
     // The camera's plane has the depth 0 in every stretch.
     const depth = (a ?? b)?.depth;
-    if (!depth?.nearer) return undefined;
+    if (!depth?.nearer || [a, b].some(isFree)) return undefined;
     const depthOn = (part: Part | undefined): number => {
       if (!part || part.surface === CAMERA_PLANE) return 0;
       const place = Float64Array.of(x, y);
@@ -114,7 +116,7 @@ export class DepthMotion implements FrameMap {
   map(from: number, to: number, points: Float32Array | Float64Array, surface: number): void {
     if (from === to) return;
     const parts = surface === CAMERA_PLANE ? [] : (this.laid.get(from)?.surfaces[surface - 1] ?? []);
-    const known = parts.filter((part) => reaches(part.depth, to));
+    const known = parts.filter((part) => reaches(part, to));
     if (known.length === 0) return this.camera.map(from, to, points);
     const all = known.map((part) => this.through(part, from, to, points));
     const total = known.reduce((sum, { weight }) => sum + weight, 0);
@@ -138,12 +140,8 @@ export class DepthMotion implements FrameMap {
   /** From the key of a stretch to a frame in which its depths are known; elsewhere as the camera moves. */
   private fromKey({ depth, surface }: Omit<Part, 'weight'>, to: number, points: Float32Array | Float64Array): void {
     if (depth.frame === to) return;
-    const e = depth.epipoles.get(to);
-    if (e && surface !== CAMERA_PLANE) {
-      mapOnSurface(this.camera, depth.surfaces[surface - 1], e, depth.frame, to, points);
-    } else {
-      this.camera.map(depth.frame, to, points);
-    }
+    if (surface === CAMERA_PLANE) return this.camera.map(depth.frame, to, points);
+    mapOnSurface(this.camera, depth, depth.surfaces[surface - 1], to, points);
   }
 
   /** The way back of {@link fromKey}: from the camera's guess, by what is left over. */
@@ -184,7 +182,20 @@ export class DepthMotion implements FrameMap {
   }
 }
 
-const reaches = (depth: StretchDepth, frame: number): boolean => depth.frame === frame || depth.epipoles.has(frame);
+/** Whether it moves as no rigid world does: it has no depth then. */
+const isFree = (part: Part | undefined): boolean =>
+  part !== undefined && part.surface !== CAMERA_PLANE && part.depth.surfaces[part.surface - 1].motion !== undefined;
+
+/** Whether a stretch knows where a frame shows a surface; of the camera's plane it knows it wherever it knows depths. */
+const reaches = ({ depth, surface }: Part, frame: number): boolean =>
+  surface === CAMERA_PLANE
+    ? depth.frame === frame || depth.epipoles.has(frame)
+    : isKnownIn(depth, depth.surfaces[surface - 1], frame);
+
+/** The frames other than the key in which a stretch knows a surface. */
+const framesOf = ({ depth, surface }: Part): number[] => [
+  ...((surface === CAMERA_PLANE ? undefined : depth.surfaces[surface - 1].motion) ?? depth.epipoles).keys(),
+];
 
 /** Centres of tiles of a region, interleaved x, y, frame px. */
 function centresOf({ rect, cols }: TiledRegion, tiles: readonly number[]): Float64Array {

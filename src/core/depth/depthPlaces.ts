@@ -1,6 +1,7 @@
 import type { Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { unitSpace } from '../motion/space.ts';
+import { shiftAt, type AffineShift, type FreeMotion } from './freeMotion.ts';
 import { parallaxOf, type Epipole } from './parallax.ts';
 import { depthAt, type Surface } from './surfaces.ts';
 
@@ -18,6 +19,8 @@ export interface Around {
 export interface PlacedSurface {
   around: Around;
   surface: Surface;
+  /** How it moves in the frames in which that is known, if no rigid world explains it: its depths then mean nothing. */
+  motion?: FreeMotion;
 }
 
 /** What was measured around and behind the holes of a stretch of frames, in one of them: its key. Serialisable. */
@@ -56,28 +59,56 @@ export function scalesOf(camera: CameraMotion, from: number, to: number, places:
   return Float64Array.from({ length: places.length / 2 }, (_, i) => at(places[2 * i], places[2 * i + 1]) / centre);
 }
 
+/** Whether a stretch knows where a frame shows what lies on one of its surfaces. */
+export const isKnownIn = (depth: StretchDepth, { motion }: PlacedSurface, frame: number): boolean =>
+  frame === depth.frame || (motion ?? depth.epipoles).has(frame);
+
 /**
- * Where places that lie on a surface are seen by another frame.
- * @param e - Of frame `to`, as frame `from` measured it.
- * @param points - Interleaved x, y in px of `from`; overwritten with those in `to`.
+ * Where places of the frame in which a stretch was measured, which lie on one of its surfaces, are seen by another frame.
+ * @param points - Interleaved x, y, frame px; overwritten.
+ * @returns Whether that is known; otherwise they go as the camera's plane does.
  */
 export function mapOnSurface(
   camera: CameraMotion,
+  depth: StretchDepth,
   placed: PlacedSurface,
-  e: Epipole,
-  from: number,
   to: number,
   points: Float32Array | Float64Array,
+): boolean {
+  const from = points.slice();
+  camera.map(depth.frame, to, points);
+  if (placed.motion) return moveFreely(placed, placed.motion.get(to), from, points);
+  const e = depth.epipoles.get(to);
+  if (e) moveByDepth(camera, depth.frame, to, placed, e, from, points);
+  return e !== undefined;
+}
+
+type Places = Float32Array | Float64Array;
+
+function moveFreely({ around }: PlacedSurface, shift: AffineShift | undefined, from: Places, points: Places): boolean {
+  if (!shift) return false;
+  for (let i = 0; i < from.length; i += 2) {
+    const [dx, dy] = shiftAt(shift, local(around, 0, from[i]), local(around, 1, from[i + 1]));
+    points[i] += dx;
+    points[i + 1] += dy;
+  }
+  return true;
+}
+
+function moveByDepth(
+  camera: CameraMotion,
+  key: number,
+  to: number,
+  placed: PlacedSurface,
+  e: Epipole,
+  from: Places,
+  points: Places,
 ): void {
   const { half, cx, cy } = unitSpace(camera.data.width, camera.data.height);
-  const depths = Float64Array.from({ length: points.length / 2 }, (_, i) =>
-    depthOf(placed, points[2 * i], points[2 * i + 1]),
-  );
-  const scales = scalesOf(camera, from, to, points);
-  camera.map(from, to, points);
-  for (let i = 0; i < depths.length; i++) {
+  const scales = scalesOf(camera, key, to, from);
+  for (let i = 0; i < scales.length; i++) {
     const [x, y] = [(points[2 * i] - cx) / half, (points[2 * i + 1] - cy) / half];
-    const [dx, dy] = parallaxOf(e, x, y, scales[i], depths[i]);
+    const [dx, dy] = parallaxOf(e, x, y, scales[i], depthOf(placed, from[2 * i], from[2 * i + 1]));
     points[2 * i] += dx * half;
     points[2 * i + 1] += dy * half;
   }

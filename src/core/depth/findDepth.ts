@@ -1,31 +1,21 @@
 import type { Kernels } from '../../kernels/index.ts';
-import { grow, type Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { unitSpace, type UnitSpace } from '../motion/space.ts';
 import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
 import { facingSlope } from './facing.ts';
+import { findFree } from './findFree.ts';
 import { CornerFollower } from './followCorners.ts';
-import {
-  depthOf,
-  local,
-  mapOnSurface,
-  scalesOf,
-  type Around,
-  type PlacedSurface,
-  type StretchDepth,
-} from './depthPlaces.ts';
+import { depthOf, mapOnSurface, scalesOf, type Around, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
 import { signOfNearer } from './nearer.ts';
-import { holeParts, type HolePart } from './holeParts.ts';
+import { holeParts } from './holeParts.ts';
 import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
 import { epipoleOf, findParallax, moreDepths, sampleEpipole, type Parallax, type View } from './parallax.ts';
+import { cornersAround, partOf, surroundingsOf, type Part } from './surroundings.ts';
 import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
 import { sweepSurface } from './sweepSurface.ts';
 
-/** How far around a hole corners are followed, and where one's weight is halved, analysis px. */
-const SURROUNDINGS = 44;
-const NEAR = 12;
 /** Parallax that is worth following, in the source that shows most of it, analysis px. */
 const LEAST_PARALLAX = 0.2;
 /** Depths that differ by so many px in the source that shows most of it are one surface, analysis px. */
@@ -42,6 +32,12 @@ const ASKED_EVERY = 2.5;
 interface Deep {
   corners: Float64Array;
   depths: Float64Array;
+}
+
+/** Corners, interleaved x, y in frame px: strong ones, and weaker ones around the hole. */
+interface SomeCorners {
+  strong: Float64Array;
+  others: Float64Array;
 }
 
 interface Work {
@@ -90,62 +86,60 @@ export class DepthFinder {
   /** Measures what surrounds the holes of a region against each source; undefined if nothing lies off the camera's plane. */
   find(region: TiledRegion, sources: readonly number[], also: readonly number[] = []): StretchDepth | undefined {
     if (this.camera.data.tripod) return undefined;
-    const { frame } = region;
-    const parts = holeParts(region.active, region.cols, region.rows);
-    const arounds = parts.map((part) => this.aroundOf(region, part));
-    const { corners, others } = this.cornersOf(frame, arounds);
+    const { frame, rect, cols, rows } = region;
+    const px = this.pyramids.scale;
+    const parts = holeParts(region.active, cols, rows).map((part) => partOf(region, part, px));
+    const corners = this.cornersOf(frame, parts);
+    const tiles = new Uint8Array(cols * rows);
+    const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], nearer: 0, epipoles: new Map() };
+    this.findRigid(found, parts, corners, sources, also);
+    const all = joined([corners.strong, corners.others]);
+    const everyone = [...new Set([...sources, ...also])];
+    const moved = once(() => this.follower.movedOutwards(frame, everyone, all));
+    const seen = { ...this.witnesses(found), sources: inOrder(sources) };
+    for (const part of parts) findFree({ camera: this.camera, seen, part, corners: all, moved, px, cols, rows }, found);
+    return found.surfaces.length === 0 ? undefined : found;
+  }
+
+  /** Surfaces of a rigid world: one epipole per source, and depths. */
+  private findRigid(
+    found: StretchDepth,
+    parts: readonly Part[],
+    { strong: corners, others }: SomeCorners,
+    sources: readonly number[],
+    also: readonly number[],
+  ): void {
+    const { frame } = found;
     const { measured, rest } = divided(frame, sources);
     const views = this.follow(frame, measured, corners);
     const parallax = views && findParallax(views, this.unitPx);
-    if (!parallax) return undefined;
-    const { rect, cols, rows } = region;
-    const tiles = new Uint8Array(cols * rows);
-    const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], nearer: 0, epipoles: new Map() };
-    parallax.epipoles.forEach((e, k) => e && found.epipoles.set(measured[k], e));
+    if (!parallax) return;
     const asked = tellingCorners(parallax.depths, ASKED);
     const ask = (s: number): void => {
       const e = epipoleOf(this.view(frame, s, corners, asked), parallax.depths, this.unitPx);
       if (e) found.epipoles.set(s, e);
     };
+    parallax.epipoles.forEach((e, k) => e && found.epipoles.set(measured[k], e));
     rest.forEach(ask);
     const strong = { corners, depths: parallax.depths };
     const all = this.withOthers(frame, measured, strong, others, parallax);
-    parts.forEach((part, k) => {
+    for (const part of parts) {
       // A depth that moves a point by one analysis px in the source that shows most of it.
-      const unit = this.unitPx / this.longest(arounds[k], parallax);
-      const surfaces = this.surfacesAround(arounds[k], strong, all, unit, found);
-      if (surfaces.length > 0) this.place(region, part, surfaces, found, unit);
-    });
-    if (found.surfaces.length === 0) return undefined;
+      const unit = this.unitPx / this.longest(part.around, parallax);
+      const surfaces = this.surfacesAround(part.around, strong, all, unit, found);
+      if (surfaces.length > 0) this.place(part, surfaces, found, unit);
+    }
+    if (found.surfaces.length === 0) return;
     found.nearer = this.nearerOf(found);
     also.filter((s) => s !== frame && !sources.includes(s)).forEach(ask);
-    return found;
-  }
-
-  private aroundOf(region: TiledRegion, { box }: HolePart): Around {
-    const side = region.rect.width / region.cols;
-    const hole = {
-      x: region.rect.x + box.x * side,
-      y: region.rect.y + box.y * side,
-      width: box.width * side,
-      height: box.height * side,
-    };
-    return {
-      hole,
-      cx: hole.x + hole.width / 2,
-      cy: hole.y + hole.height / 2,
-      scale: Math.max(hole.width, hole.height) / 2 + SURROUNDINGS * this.pyramids.scale,
-    };
   }
 
   /** Corners all over the frame, which tell where the camera went, and many around each part of the hole. */
-  private cornersOf(frame: number, arounds: readonly Around[]): { corners: Float64Array; others: Float64Array } {
+  private cornersOf(frame: number, parts: readonly Part[]): SomeCorners {
     const everywhere = this.follower.spread(frame, FEW_CORNERS_ACROSS);
-    const near = arounds.map(({ hole }) =>
-      this.follower.corners(frame, grow(hole, SURROUNDINGS * this.pyramids.scale)),
-    );
+    const near = parts.map(({ around }) => this.follower.corners(frame, surroundingsOf(around, this.pyramids.scale)));
     return {
-      corners: joined([everywhere, ...near.map(({ strong }) => strong)]),
+      strong: joined([everywhere, ...near.map(({ strong }) => strong)]),
       others: joined(near.map(({ others }) => others)),
     };
   }
@@ -169,28 +163,13 @@ export class DepthFinder {
   private surfacesAround(around: Around, strong: Deep, all: Deep, unit: number, found: StretchDepth): PlacedSurface[] {
     const facing = facingSlope(this.camera, found.frame, around, found.epipoles);
     const among = (deep: Deep, before: Surface[]): Surface[] => {
-      const { places, depths, counts } = this.depthsAround(around, deep);
+      const { numbers, places, counts } = cornersAround(around, deep.corners, this.pyramids.scale);
+      const depths = Float64Array.from(numbers, (i) => deep.depths[i]);
       return surfacesOf(places, depths, counts, SAME_SURFACE * unit, facing, before);
     };
     const surfaces = among(all, among(strong, []));
     if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit)) return [];
     return surfaces.map((surface) => ({ around, surface }));
-  }
-
-  /** The corners that count around a part of a hole: local coordinates, depths, and how much each counts. */
-  private depthsAround(
-    around: Around,
-    { corners, depths }: Deep,
-  ): { places: Float64Array; depths: Float64Array; counts: Float64Array } {
-    const near = weights(around.hole, corners, NEAR * this.pyramids.scale);
-    const inside = [...near.keys()].filter((i) => isAround(around, corners[2 * i], corners[2 * i + 1]));
-    return {
-      places: Float64Array.from(
-        inside.flatMap((i) => [local(around, 0, corners[2 * i]), local(around, 1, corners[2 * i + 1])]),
-      ),
-      depths: Float64Array.from(inside, (i) => depths[i]),
-      counts: Float64Array.from(inside, (i) => near[i]),
-    };
   }
 
   /** How far, in unit space, a depth of 1 moves at most at a part of a hole. */
@@ -223,26 +202,14 @@ export class DepthFinder {
   }
 
   /** Gives each tile of a part one of its surfaces, and brings these to where their tiles agree best. */
-  private place(
-    region: TiledRegion,
-    part: HolePart,
-    surfaces: readonly PlacedSurface[],
-    found: StretchDepth,
-    unit: number,
-  ): void {
+  private place({ tiles }: Part, surfaces: readonly PlacedSurface[], found: StretchDepth, unit: number): void {
     const first = found.surfaces.length + 1;
-    const side = region.rect.width / region.cols;
-    const tiles = part.tiles.map((tile) => ({
-      tile,
-      x: region.rect.x + (tile % region.cols) * side,
-      y: region.rect.y + Math.floor(tile / region.cols) * side,
-    }));
-    const seen = this.witnesses(found, side);
+    const seen = this.witnesses(found);
     const placeOn = (surface: PlacedSurface): PlaceIn => this.placeOn(surface, found);
     const chosen =
       surfaces.length === 1
         ? new Uint8Array(tiles.length)
-        : chooseSurfaces(seen, surfaces.map(placeOn), tiles, region.cols, region.rows);
+        : chooseSurfaces(seen, surfaces.map(placeOn), tiles, found.cols, found.rows);
     tiles.forEach(({ tile }, i) => (found.tiles[tile] = first + chosen[i]));
     surfaces.forEach(({ around, surface }, k) => {
       const own = tiles.filter((_, i) => chosen[i] === k);
@@ -251,23 +218,20 @@ export class DepthFinder {
     });
   }
 
-  private witnesses(found: StretchDepth, tileSide: number): Witnesses {
+  private witnesses(found: StretchDepth): Witnesses {
     const { kernels, pyramids, blocked, unit } = this;
     const sources = inOrder(found.epipoles.keys());
+    const tileSide = found.rect.width / found.cols;
     return { kernels, pyramids, blocked, frame: found.frame, sources, tileSide, unit };
   }
 
   private placeOn(surface: PlacedSurface, found: StretchDepth): PlaceIn {
-    return (source, points) => {
-      const e = found.epipoles.get(source);
-      if (e) mapOnSurface(this.camera, surface, e, found.frame, source, points);
-      return e !== undefined;
-    };
+    return (source, points) => mapOnSurface(this.camera, found, surface, source, points);
   }
 
   /** Which sign of depth is nearer, asked all around the parts of the hole behind which two surfaces lie. */
   private nearerOf(found: StretchDepth): StretchDepth['nearer'] {
-    const seen = this.witnesses(found, found.rect.width / found.cols);
+    const seen = this.witnesses(found);
     const arounds = new Map<Around, PlacedSurface[]>();
     for (const placed of found.surfaces) arounds.set(placed.around, [...(arounds.get(placed.around) ?? []), placed]);
     const votes = [...arounds].map(([around, placed]) => {
@@ -293,6 +257,11 @@ export class DepthFinder {
 
 const joined = (parts: readonly Float64Array[]): Float64Array => Float64Array.from(parts.flatMap((p) => [...p]));
 
+function once<T>(make: () => T): () => T {
+  let made: { value: T } | undefined;
+  return () => (made ??= { value: make() }).value;
+}
+
 const inOrder = (frames: Iterable<number>): number[] => [...frames].sort((a, b) => a - b);
 
 /** The sources that depths are measured with, the farthest ones first, and those whose epipoles follow from the depths. */
@@ -312,18 +281,5 @@ function tellingCorners(depths: Float64Array, most: number): number[] {
   return deep;
 }
 
-function isAround({ cx, cy, scale }: Around, x: number, y: number): boolean {
-  return Math.abs(x - cx) <= scale && Math.abs(y - cy) <= scale;
-}
-
 const toUnitSpace = ({ cx, cy, half }: UnitSpace, places: Float64Array): Float64Array =>
   places.map((v, i) => (v - (i % 2 === 0 ? cx : cy)) / half);
-
-function weights(hole: Rect, corners: Float64Array, half: number): Float64Array {
-  return Float64Array.from({ length: corners.length / 2 }, (_, i) => {
-    const [x, y] = [corners[2 * i], corners[2 * i + 1]];
-    const dx = Math.max(hole.x - x, 0, x - hole.x - hole.width);
-    const dy = Math.max(hole.y - y, 0, y - hole.y - hole.height);
-    return 1 / (1 + (Math.hypot(dx, dy) / half) ** 2);
-  });
-}

@@ -90,8 +90,15 @@ export class CornerFollower {
   /**
    * How each corner moved other than the camera's motion says, px, interleaved; NaN where it was not found.
    * @param asked - Numbers of the corners that are looked for.
+   * @param expected - Where they are looked for, off where the camera's plane puts them, px; there if not given.
    */
-  moved(frame: number, source: number, corners: Float64Array, asked: readonly number[]): Float64Array {
+  moved(
+    frame: number,
+    source: number,
+    corners: Float64Array,
+    asked: readonly number[],
+    expected?: Float64Array,
+  ): Float64Array {
     const k = this.pyramids.scale;
     const guess = corners.slice();
     this.camera.map(frame, source, guess);
@@ -99,7 +106,8 @@ export class CornerFollower {
     const points = new Float32Array(asked.length * POINT_FLOATS);
     for (const [n, corner] of asked.entries()) {
       const [at, i] = [n * POINT_FLOATS, 2 * corner];
-      points.set([corners[i] / k, corners[i + 1] / k, guess[i] / k, guess[i + 1] / k], at);
+      const [x, y] = [guess[i] + (expected?.[i] ?? 0), guess[i + 1] + (expected?.[i + 1] ?? 0)];
+      points.set([corners[i] / k, corners[i + 1] / k, x / k, y / k], at);
       points.set(jacobian(plane, corners[i], corners[i + 1]), at + 4);
     }
     this.track(frame, source, points);
@@ -110,6 +118,33 @@ export class CornerFollower {
       if (points[p + 9] !== 1 || points[p + 8] < MIN_ZNCC || this.blocked(source, x, y)) continue;
       out[i] = x - guess[i];
       out[i + 1] = y - guess[i + 1];
+    }
+    return out;
+  }
+
+  /**
+   * {@link moved} of all corners in several sources. What lies far off the camera's plane is not found from there in frames far
+   * away: on both sides they are asked outwards, for each corner where the ones before say that it should be by now.
+   */
+  movedOutwards(frame: number, sources: readonly number[], corners: Float64Array): Map<number, Float64Array> {
+    const all = [...Array(corners.length / 2).keys()];
+    const out = new Map<number, Float64Array>();
+    for (const side of [-1, 1]) {
+      const outwards = sources.filter((s) => (s - frame) * side > 0).sort((a, b) => (a - b) * side);
+      // How far off the plane each corner moves per frame, by least squares: what is found near by tells little.
+      const moving = new Float64Array(corners.length);
+      const told = new Float64Array(corners.length).fill(1e-9);
+      for (const source of outwards) {
+        const away = Math.abs(source - frame);
+        const expected = moving.map((v, i) => (v / told[i]) * away);
+        const moved = this.moved(frame, source, corners, all, expected);
+        moved.forEach((v, i) => {
+          if (Number.isNaN(v)) return;
+          moving[i] += v * away;
+          told[i] += away * away;
+        });
+        out.set(source, moved);
+      }
     }
     return out;
   }

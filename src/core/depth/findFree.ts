@@ -1,0 +1,116 @@
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { alignMotion } from './alignMotion.ts';
+import { chooseSurfaces, costsOn, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { local, mapOnSurface, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
+import { CAMERA_PLANE } from './frameMap.ts';
+import { freeMotions } from './freeMotion.ts';
+import { cornersAround, type Part } from './surroundings.ts';
+
+/** Sources that differ about a tile by more, 8-bit levels (rms), do not agree, and the share of a part's tiles that is too much. */
+const POOR = 6;
+const POOR_SHARE = 0.1;
+/** What moves alike stays together to so many px in every source, analysis px. */
+const TOGETHER = 0.7;
+/** Rounds of aligning motions on the tiles that chose them, and choosing again. */
+const ROUNDS = 2;
+/** Tiles that a motion is aligned on. */
+const LEAST_TILES = 3;
+/** What was found is kept if it brings the disagreement down to this share. */
+const WORTH = 0.9;
+
+/** What the search for free motions around a part of a hole looks at. */
+export interface FreeSearch {
+  camera: CameraMotion;
+  /** With all sources of the stretch. */
+  seen: Witnesses;
+  part: Part;
+  /** Corners, interleaved x, y, frame px. */
+  corners: Float64Array;
+  /** How they move off the camera's plane, by source, frame px. */
+  moved: () => ReadonlyMap<number, Float64Array>;
+  /** One px of the analysis image, frame px. */
+  px: number;
+  cols: number;
+  rows: number;
+}
+
+/**
+ * Where sources do not agree about a part of a hole, neither on the camera's plane nor on surfaces of a rigid world, whatever moves
+ * alike around it is asked too: electronic stabilisers, time lapses from moving hands and lenses bend what they show. What the
+ * sources then agree about better is taken into what was found.
+ */
+export function findFree(search: FreeSearch, found: StretchDepth): void {
+  const { part, seen, cols, rows } = search;
+  const before = [...new Set(part.tiles.map(({ tile }) => found.tiles[tile]))].sort((a, b) => a - b);
+  const old = costsOf(search, found, before);
+  const poor = (POOR * seen.unit) ** 2;
+  if (old.filter((v) => v > poor).length < POOR_SHARE * part.tiles.length) return;
+  const first = found.surfaces.length;
+  const kept = part.tiles.map(({ tile }) => found.tiles[tile]);
+  found.surfaces.push(...motionsAround(search, found.frame));
+  const added = found.surfaces.slice(first);
+  const among = [...before, ...added.map((_, k) => first + 1 + k)];
+  const choose = (): void => {
+    const chosen = chooseSurfaces(
+      seen,
+      among.map((n) => placeOn(search, found, n)),
+      part.tiles,
+      cols,
+      rows,
+    );
+    part.tiles.forEach(({ tile }, i) => (found.tiles[tile] = among[chosen[i]]));
+  };
+  choose();
+  for (let round = 0; round < ROUNDS; round++) {
+    added.forEach((surface, k) => align(search, found, surface, first + 1 + k));
+    choose();
+  }
+  if (sum(costsOf(search, found, among)) < WORTH * sum(old)) return;
+  part.tiles.forEach(({ tile }, i) => (found.tiles[tile] = kept[i]));
+  found.surfaces.length = first;
+}
+
+/** Groups of corners that move alike, as surfaces. */
+function motionsAround({ part, corners, moved, px, seen }: FreeSearch, frame: number): PlacedSurface[] {
+  const { around } = part;
+  const { numbers, places, counts } = cornersAround(around, corners, px);
+  const own = new Map(
+    [...moved()].map(([s, m]) => [s, Float64Array.from(numbers.flatMap((i) => [m[2 * i], m[2 * i + 1]]))]),
+  );
+  const sources = seen.sources.filter((s) => s !== frame);
+  const motions = freeMotions({ places, counts, moved: own }, frame, sources, TOGETHER * px);
+  return motions.map((motion) => ({
+    around,
+    surface: Float64Array.of(0, 0, 0),
+    motion,
+  }));
+}
+
+function align({ camera, seen, part }: FreeSearch, found: StretchDepth, placed: PlacedSurface, number: number): void {
+  const tiles = part.tiles.filter(({ tile }) => found.tiles[tile] === number);
+  if (tiles.length < LEAST_TILES) return;
+  placed.motion = alignMotion(seen, placed.motion!, tiles, {
+    place: (source, shift, points) =>
+      void mapOnSurface(camera, found, { ...placed, motion: new Map([[source, shift]]) }, source, points),
+    local: (points) => Float64Array.from(points, (v, i) => local(placed.around, i % 2 === 0 ? 0 : 1, v)),
+  });
+}
+
+/** How far the sources disagree about each tile on the surface that was chosen for it; 0 where too few see it. */
+function costsOf(search: FreeSearch, found: StretchDepth, among: readonly number[]): number[] {
+  const { seen, part } = search;
+  const costs = new Map(among.map((n) => [n, costsOn(seen, placeOn(search, found, n), part.tiles)]));
+  return part.tiles.map(({ tile }, i) => costs.get(found.tiles[tile])![i] || 0);
+}
+
+function placeOn({ camera }: FreeSearch, found: StretchDepth, number: number): PlaceIn {
+  if (number !== CAMERA_PLANE) {
+    return (source, points) => mapOnSurface(camera, found, found.surfaces[number - 1], source, points);
+  }
+  return (source, points) => {
+    camera.map(found.frame, source, points);
+    return true;
+  };
+}
+
+const sum = (values: readonly number[]): number => values.reduce((all, v) => all + v, 0);
