@@ -3,9 +3,11 @@ import { gemanMcClure } from '../motion/fitMotion.ts';
 import { sampled, tileWindows, WINDOW, type TileWindow, type Witnesses } from './chooseSurfaces.ts';
 import type { AffineShift, FreeMotion } from './freeMotion.ts';
 
-/** Where a source shows places of the frame under a motion, frame px, interleaved; and the local coordinates of these places. */
+/** Where the frame's places lie, interleaved x, y. */
 export interface Placing {
-  place: (source: number, shift: AffineShift, points: Float32Array) => void;
+  /** Brings places to where a source shows them on the camera's plane, frame px. */
+  onPlane: (source: number, points: Float32Array) => void;
+  /** Local coordinates of places, in which motions are given. */
   local: (points: Float32Array) => Float64Array;
 }
 
@@ -30,8 +32,8 @@ export function alignMotion(
   seen: Witnesses,
   motion: FreeMotion,
   tiles: readonly TileWindow[],
-  { place, local }: Placing,
-): Map<number, AffineShift> {
+  { onPlane, local }: Placing,
+): FreeMotion {
   const { frame } = seen;
   const places = tileWindows(tiles, seen.tileSide);
   const at = local(places);
@@ -39,18 +41,22 @@ export function alignMotion(
   const out = new Map(motion);
   const outwards = [...motion.keys()].sort((a, b) => Math.abs(a - frame) - Math.abs(b - frame) || a - b);
   for (const source of outwards) {
-    const viewOf = (shift: AffineShift, dx: number, dy: number): Float32Array => {
-      const there = places.slice();
-      place(source, shift, there);
-      for (let i = 0; i < there.length; i += 2) {
-        there[i] += dx;
-        there[i + 1] += dy;
-      }
-      return sampled(seen, source, there);
-    };
+    const there = places.slice();
+    onPlane(source, there);
+    const viewOf: ViewOf = (shift, dx, dy) => sampled(seen, source, moved(there, at, shift, dx, dy));
     const shift = alignView(mean, motion.get(source)!, at, viewOf, seen);
     out.set(source, shift);
     mean.add(viewOf(shift, 0, 0));
+  }
+  return out;
+}
+
+function moved(places: Float32Array, at: Float64Array, shift: AffineShift, dx: number, dy: number): Float32Array {
+  const out = new Float32Array(places.length);
+  for (let i = 0; i < places.length; i += 2) {
+    const [u, v] = [at[i], at[i + 1]];
+    out[i] = places[i] + shift[0] + shift[1] * u + shift[2] * v + dx;
+    out[i + 1] = places[i + 1] + shift[3] + shift[4] * u + shift[5] * v + dy;
   }
   return out;
 }
@@ -65,10 +71,16 @@ function alignView(
   viewOf: ViewOf,
   { unit, pyramids: { scale } }: Witnesses,
 ): AffineShift {
+  const half = scale / 2;
+  // A source's slopes hardly change over the little way that it is led.
+  const slopes = {
+    x: slopesOf(viewOf(start, half, 0), viewOf(start, -half, 0), scale),
+    y: slopesOf(viewOf(start, 0, half), viewOf(start, 0, -half), scale),
+  };
   let [best, least] = [start, Infinity];
   let now = start;
   for (let k = 0; k < ITERATIONS; k++) {
-    const step = gaussNewton(mean, now, at, viewOf, SIGMA * unit, scale / 2);
+    const step = gaussNewton(mean, viewOf(now, 0, 0), slopes, at, SIGMA * unit);
     if (!step || step.price >= least) break;
     [best, least] = [now, step.price];
     now = now.map((v, i) => v + step.by[i]);
@@ -88,15 +100,11 @@ function distance(a: AffineShift, b: AffineShift): number {
 
 function gaussNewton(
   mean: MeanOfViews,
-  shift: AffineShift,
+  view: Float32Array,
+  { x: gx, y: gy }: { x: Float32Array; y: Float32Array },
   at: Float64Array,
-  viewOf: ViewOf,
   sigma: number,
-  half: number,
 ): { by: AffineShift; price: number } | undefined {
-  const view = viewOf(shift, 0, 0);
-  const gx = slopes(viewOf(shift, half, 0), viewOf(shift, -half, 0), 2 * half);
-  const gy = slopes(viewOf(shift, 0, half), viewOf(shift, 0, -half), 2 * half);
   const a = new Float64Array(36);
   const b = new Float64Array(6);
   let [price, n] = [0, 0];
@@ -124,7 +132,7 @@ function gaussNewton(
   return solveCholesky(a, b, 6) ? { by: b, price: price / n } : undefined;
 }
 
-const slopes = (after: Float32Array, before: Float32Array, apart: number): Float32Array =>
+const slopesOf = (after: Float32Array, before: Float32Array, apart: number): Float32Array =>
   after.map((v, i) => (v - before[i]) / apart);
 
 /** The mean of the views that were added, each window of them in the light of those before. */

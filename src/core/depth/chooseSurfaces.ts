@@ -114,7 +114,9 @@ function windowsIn(corners: Float32Array, side: number): Float32Array {
       const v = (first + j * SPACING) / side;
       for (let i = 0; i < ACROSS; i++) {
         const u = (first + i * SPACING) / side;
-        const [a, b, d] = [(1 - u) * (1 - v), u * (1 - v), (1 - u) * v];
+        const a = (1 - u) * (1 - v);
+        const b = u * (1 - v);
+        const d = (1 - u) * v;
         for (let k = 0; k < 2; k++) {
           out[at++] = a * corners[c + k] + b * corners[c + 2 + k] + d * corners[c + 4 + k] + u * v * corners[c + 6 + k];
         }
@@ -129,15 +131,18 @@ export function sampled({ kernels, pyramids, blocked }: Witnesses, frame: number
   const [level] = pyramids.get(frame);
   const k = pyramids.scale;
   const n = places.length / 2;
-  const local = places.map((v) => v / k);
+  const local = new Float32Array(places.length);
+  for (let i = 0; i < local.length; i++) local[i] = places[i] / k;
   const values = kernels.scoped(() => {
     const out = kernels.alloc(n * 4);
     kernels.run.warpPoints(level.at, level.width, level.width, level.height, kernels.put(local), n, out);
     return kernels.f32(out, n).slice();
   });
+  const [right, bottom] = [level.width - 2, level.height - 2];
   for (let i = 0; i < n; i++) {
-    const [x, y] = [local[2 * i], local[2 * i + 1]];
-    const inside = x >= 1 && y >= 1 && x < level.width - 2 && y < level.height - 2;
+    const x = local[2 * i];
+    const y = local[2 * i + 1];
+    const inside = x >= 1 && y >= 1 && x < right && y < bottom;
     if (!inside || blocked(frame, places[2 * i], places[2 * i + 1])) values[i] = NaN;
   }
   return values;

@@ -97,13 +97,6 @@ describe('alignMotion', () => {
   const tiles: TileWindow[] = [9, 10, 11].flatMap((r) =>
     [13, 14, 15, 16].map((c) => ({ tile: r * COLS + c, x: 16 * c, y: 16 * r })),
   );
-  const place = (shift: AffineShift, points: Float32Array): void => {
-    for (let i = 0; i < points.length; i += 2) {
-      const [u, v] = [(points[i] - 240) / 100, (points[i + 1] - 160) / 100];
-      points[i] += shift[0] + shift[1] * u + shift[2] * v;
-      points[i + 1] += shift[3] + shift[4] * u + shift[5] * v;
-    }
-  };
   const local = (points: Float32Array): Float64Array =>
     Float64Array.from(points, (v, i) => (v - (i % 2 === 0 ? 240 : 160)) / 100);
 
@@ -114,7 +107,7 @@ describe('alignMotion', () => {
       ...{ frame: KEY, sources: SOURCES, tileSide: 16, unit: 1 },
     };
     const motion = new Map(SOURCES.map((s) => [s, start(s - KEY)]));
-    return alignMotion(seen, motion, tiles, { place: (_source, shift, points) => place(shift, points), local });
+    return alignMotion(seen, motion, tiles, { onPlane: () => undefined, local });
   }
 
   it('brings each source to where it shows what the frame and the sources before it show', async () => {

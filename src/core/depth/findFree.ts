@@ -90,8 +90,7 @@ function align({ camera, seen, part }: FreeSearch, found: StretchDepth, placed: 
   const tiles = part.tiles.filter(({ tile }) => found.tiles[tile] === number);
   if (tiles.length < LEAST_TILES) return;
   placed.motion = alignMotion(seen, placed.motion!, tiles, {
-    place: (source, shift, points) =>
-      void mapOnSurface(camera, found, { ...placed, motion: new Map([[source, shift]]) }, source, points),
+    onPlane: (source, points) => camera.map(found.frame, source, points),
     local: (points) => Float64Array.from(points, (v, i) => local(placed.around, i % 2 === 0 ? 0 : 1, v)),
   });
 }
