@@ -41,6 +41,8 @@ export interface EditBody {
   /** What it does, in words, for undo. */
   label: string;
   patch: PatchOperation[];
+  /** Id of the edit right before that this one completes: one undo takes both back. */
+  completes?: string;
 }
 
 /** Frames that a shot reads: with its handles, within the clip. */
@@ -91,6 +93,7 @@ export const shotChange = Joi.object<ShotChange>({
 
 export const editBody = Joi.object<EditBody, true>({
   editId: uuid.required(),
+  completes: uuid,
   base: Joi.number().integer().min(0).required(),
   label: Joi.string().trim().min(1).max(200).required(),
   patch: Joi.array()

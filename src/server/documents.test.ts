@@ -109,6 +109,30 @@ describe('its document', () => {
     expect((await house.call('GET', `/shots/${shot.id}/removals/${randomUUID()}/svg`)).status).toBe(404);
   });
 
+  it('is undone and redone in one step with all edits that complete one another', async () => {
+    const shot = await newShot();
+    const [first, second, third, alone] = Array.from({ length: 4 }, () => randomUUID());
+    const send = async (editId: string, completes?: string): Promise<ShotState> => {
+      const { revision } = (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body;
+      const body = { editId, base: revision, label: 'Add all', patch: [add(editId, editId)], completes };
+      return (await house.call<ShotState>('POST', `/shots/${shot.id}/edits`, body)).body;
+    };
+    await send(alone);
+    await send(first);
+    await send(second, first);
+    await send(third, second);
+    const step = async (verb: 'undo' | 'redo'): Promise<ShotState> =>
+      (await house.call<ShotState>('POST', `/shots/${shot.id}/${verb}`)).body;
+    const undone = await step('undo');
+    expect([names(undone), undone.undo, undone.redo]).toEqual([[alone], 'Add all', 'Add all']);
+    const redone = await step('redo');
+    expect([names(redone).sort(), redone.redo]).toEqual([[alone, first, second, third].sort(), null]);
+    await step('undo');
+    expect(names(await step('undo'))).toEqual([]);
+    const bad = { editId: randomUUID(), base: 0, label: 'x', patch: [add(first, 'x')], completes: 'the last one' };
+    expect((await house.call('POST', `/shots/${shot.id}/edits`, bad)).status).toBe(400);
+  });
+
   it('is undone and redone step by step, and a new edit forgets what was undone', async () => {
     const shot = await newShot();
     const [a, b, c] = [randomUUID(), randomUUID(), randomUUID()];

@@ -27,5 +27,8 @@ export async function commitFollowed(
   context: JobContext,
 ): Promise<void> {
   const edit = { editId: row.id, base: shot.revision, label: `Follow “${name}”`, patch };
-  await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit, row.completes ?? undefined);
+  await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, {
+    ...edit,
+    ...(row.completes && { completes: row.completes }),
+  });
 }

@@ -82,12 +82,11 @@ export class ShotService {
   }
 
   /**
-   * Applies an edit, once however often it is sent.
+   * Applies an edit, once however often it is sent. One that completes another is undone with it, unless a third lies between.
    *
-   * @param completes - Id of the edit that this one completes: one undo takes both back, unless another one lies between.
    * @throws AppError `conflict`, `bad_patch`, `bad_document`.
    */
-  async edit(id: string, { editId, base, label, patch }: EditBody, completes?: string): Promise<ShotState> {
+  async edit(id: string, { editId, base, label, patch, completes }: EditBody): Promise<ShotState> {
     return this.locked(id, async (shot, transaction) => {
       const known = await JournalEntry.findOne({ where: { editId }, transaction });
       if (known) {
@@ -127,18 +126,25 @@ export class ShotService {
     });
   }
 
-  /** What one undo takes back, the newest first: the last edit in force, and the one that it completes. */
+  /** What one undo takes back, the newest first: the last edit in force, the one that it completes, and so on. */
   private async lastStep(shot: Shot, transaction?: Transaction): Promise<JournalEntry[]> {
-    const last = await this.entry(shot, shot.head, transaction);
-    const before = last?.completes ? await this.entry(shot, shot.head - 1, transaction) : null;
-    return [last, before?.editId === last?.completes ? before : null].filter((e) => e !== null);
+    const step: JournalEntry[] = [];
+    for (let seq = shot.head; ; seq--) {
+      const entry = await this.entry(shot, seq, transaction);
+      if (!entry || (step.length > 0 && entry.editId !== step.at(-1)!.completes)) return step;
+      step.push(entry);
+      if (!entry.completes) return step;
+    }
   }
 
-  /** What one redo makes again, in order: the edit after the last one in force, and the one that completes it. */
+  /** What one redo makes again, in order: the edit after the last one in force, the one that completes it, and so on. */
   private async nextStep(shot: Shot, transaction?: Transaction): Promise<JournalEntry[]> {
-    const next = await this.entry(shot, shot.head + 1, transaction);
-    const after = next && (await this.entry(shot, shot.head + 2, transaction));
-    return [next, after?.completes === next?.editId ? after : null].filter((e) => e !== null);
+    const step: JournalEntry[] = [];
+    for (let seq = shot.head + 1; ; seq++) {
+      const entry = await this.entry(shot, seq, transaction);
+      if (!entry || (step.length > 0 && entry.completes !== step.at(-1)!.editId)) return step;
+      step.push(entry);
+    }
   }
 
   private entry(shot: Shot, seq: number, transaction?: Transaction): Promise<JournalEntry | null> {

@@ -125,6 +125,22 @@ describe('the document in the page', () => {
     expect(server.edits.map((e) => e.label)).toEqual(['Add one']);
   });
 
+  it('takes back unsent edits together with the one that they complete', async () => {
+    const store = await opened();
+    server.mood = 'away';
+    store.edit('Add one', (d) => void addRemoval(d));
+    await settle();
+    // The first was tried: only the server can take it back. The other two were not, and are one step.
+    const second = store.edit('Add two', (d) => void addRemoval(d));
+    store.edit('Add two', (d) => void addRemoval(d), second);
+    expect(store.unsent).toBe(3);
+    store.undo();
+    expect([store.unsent, names(store.document)]).toEqual([1, ['Thing 1']]);
+    server.mood = 'well';
+    await settle(1300);
+    expect([names(server.document), server.revision]).toEqual([['Thing 1'], 1]);
+  });
+
   it('undoes an edit whose answer is still awaited: at once on the page, on the server when it answers', async () => {
     const store = await opened();
     store.edit('Add', (d) => void addRemoval(d));

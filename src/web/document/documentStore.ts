@@ -67,16 +67,18 @@ export const useDocument = defineStore('document', () => {
 
   /**
    * Changes the document by a recipe that works on a copy.
+   * @param completes - Id of the edit right before that it completes: one undo takes both back.
    * @returns The id of the edit; undefined if nothing changes, and nothing is sent.
    */
-  function edit(label: string, recipe: (draft: ShotDocument) => void): string | undefined {
+  function edit(label: string, recipe: (draft: ShotDocument) => void, completes?: string): string | undefined {
     const before = document.value;
     const after = structuredClone(before);
     recipe(after);
     const patch = compare(before, after, true) as PatchOperation[];
     if (patch.length === 0 || !confirmed.value) return undefined;
     const editId = crypto.randomUUID();
-    keep([...pending.value, { editId, base: confirmed.value.revision, label, patch }]);
+    const base = confirmed.value.revision;
+    keep([...pending.value, { editId, base, label, patch, ...(completes && { completes }) }]);
     void send();
     return editId;
   }
@@ -137,9 +139,10 @@ export const useDocument = defineStore('document', () => {
 
   /** One step back or forth. An edit that was never sent is dropped; any other step is the server's. */
   function step(direction: Step): void {
-    const last = pending.value.at(-1);
-    if (direction === 'undo' && last && last.editId !== tried.value) return keep(pending.value.slice(0, -1));
-    if (direction === 'redo' && last) return;
+    if (direction === 'redo' && pending.value.length > 0) return;
+    const { left, whole } = direction === 'undo' ? withoutLast(pending.value, tried.value) : NOTHING_DROPPED;
+    if (left) keep(left);
+    if (whole) return;
     wishes.value = [...wishes.value, direction];
     void send();
   }
@@ -165,6 +168,27 @@ export const useDocument = defineStore('document', () => {
     redo: () => step('redo'),
   };
 });
+
+interface Dropped {
+  /** The edits that are left; undefined if none was dropped. */
+  left?: EditBody[];
+  /** Whether that is all of the step; otherwise the rest of it is the server's. */
+  whole: boolean;
+}
+
+const NOTHING_DROPPED: Dropped = { whole: false };
+
+/** Drops the last edit, and those that it completes, as far as none of them was sent. */
+function withoutLast(edits: readonly EditBody[], tried: string): Dropped {
+  let dropped = NOTHING_DROPPED;
+  for (let k = edits.length - 1; k >= 0 && edits[k].editId !== tried; k--) {
+    const { completes } = edits[k];
+    const ends = !completes || (k > 0 && edits[k - 1].editId !== completes);
+    dropped = { left: edits.slice(0, k), whole: ends };
+    if (ends) break;
+  }
+  return dropped;
+}
 
 /** A document with a patch applied; undefined if it does not fit. */
 function patched(document: ShotDocument, patch: PatchOperation[]): ShotDocument | undefined {

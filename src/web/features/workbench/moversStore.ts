@@ -67,11 +67,12 @@ export const useMovers = defineStore('movers', () => {
       all.push({ name: nameOf(i), outlines });
     }
     const [first, ...rest] = inEdits(all);
+    const label = 'Take away all that moves';
     let id = '';
-    doc.edit('Take away all that moves', (draft) => {
+    let before = doc.edit(label, (draft) => {
       id = takeAway(draft, 'All that moves', first, withShadows);
     });
-    for (const group of rest) doc.edit('Take away more that moves', (draft) => takeAwayToo(draft, id, group));
+    for (const group of rest) before = doc.edit(label, (draft) => takeAwayToo(draft, id, group), before);
     stage.selectRemoval(id);
   }
 
