@@ -8,7 +8,7 @@ import { cornersAround, type Part } from './surroundings.ts';
 
 /** Sources that differ about a tile by more, 8-bit levels (rms), do not agree, and the share of a part's tiles that is too much. */
 const POOR = 6;
-const POOR_SHARE = 0.1;
+const POOR_SHARE = 0.15;
 /** What moves alike stays together to so many px in every source, analysis px. */
 const TOGETHER = 0.7;
 /** Rounds of aligning motions on the tiles that chose them, and choosing again. */
