@@ -45,10 +45,11 @@ export function findFree(search: FreeSearch, found: StretchDepth): void {
   const old = costsOf(search, found, before);
   const poor = (POOR * seen.unit) ** 2;
   if (old.filter((v) => v > poor).length < POOR_SHARE * part.tiles.length) return;
-  const first = found.surfaces.length;
+  const added = motionsAround(search, found.frame);
+  if (added.length === 0) return;
   const kept = part.tiles.map(({ tile }) => found.tiles[tile]);
-  found.surfaces.push(...motionsAround(search, found.frame));
-  const added = found.surfaces.slice(first);
+  const first = found.surfaces.length;
+  found.surfaces.push(...added);
   const among = [...before, ...added.map((_, k) => first + 1 + k)];
   const choose = (): void => {
     const chosen = chooseSurfaces(

@@ -34,8 +34,8 @@ const AGREE_IN = 3;
 /** Share of the sources in which a motion must be known. */
 const KNOWN_IN = 0.75;
 const REFITS = 4;
-/** Corners that a slope of the tolerance per unit of local coordinates costs: where corners lie on a line nothing tells it. */
-const SLOPE = 1;
+/** Pull of slopes towards none, against a corner's at the edge of the surroundings: where corners lie on a line nothing tells them. */
+const RIDGE = 1e-3;
 
 /**
  * Groups of corners each of which moves alike, up to an affine map per source, in all sources that show it; the strongest first
@@ -187,8 +187,8 @@ function fitAffine(
       }
     }
     a[0] += 1e-9;
-    a[4] += 1e-3 * SLOPE;
-    a[8] += 1e-3 * SLOPE;
+    a[4] += RIDGE;
+    a[8] += RIDGE;
     if (!solveCholesky(a.slice(), bx, 3) || !solveCholesky(a, by, 3)) return undefined;
     fit = Float64Array.of(...bx, ...by);
   }
