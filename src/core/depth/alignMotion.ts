@@ -1,7 +1,8 @@
 import { solveCholesky } from '../geometry/linear.ts';
+import { floatsOf } from '../image/mapped.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
 import { sampled, tileWindows, WINDOW, type TileWindow, type Witnesses } from './chooseSurfaces.ts';
-import type { AffineShift, FreeMotion } from './freeMotion.ts';
+import { shiftAt, type AffineShift, type FreeMotion } from './freeMotion.ts';
 
 /** Where the frame's places lie, interleaved x, y. */
 export interface Placing {
@@ -54,9 +55,9 @@ export function alignMotion(
 function moved(places: Float32Array, at: Float64Array, shift: AffineShift, dx: number, dy: number): Float32Array {
   const out = new Float32Array(places.length);
   for (let i = 0; i < places.length; i += 2) {
-    const [u, v] = [at[i], at[i + 1]];
-    out[i] = places[i] + shift[0] + shift[1] * u + shift[2] * v + dx;
-    out[i + 1] = places[i + 1] + shift[3] + shift[4] * u + shift[5] * v + dy;
+    const [x, y] = shiftAt(shift, at[i], at[i + 1]);
+    out[i] = places[i] + x + dx;
+    out[i + 1] = places[i + 1] + y + dy;
   }
   return out;
 }
@@ -133,7 +134,7 @@ function gaussNewton(
 }
 
 const slopesOf = (after: Float32Array, before: Float32Array, apart: number): Float32Array =>
-  after.map((v, i) => (v - before[i]) / apart);
+  floatsOf(after, (v, i) => (v - before[i]) / apart);
 
 /** The mean of the views that were added, each window of them in the light of those before. */
 class MeanOfViews {
@@ -150,7 +151,7 @@ class MeanOfViews {
   differences(view: Float32Array, first: number): Float32Array | undefined {
     const light = this.lightOf(view, first);
     if (light === undefined) return undefined;
-    return Float32Array.from({ length: WINDOW }, (_, k) => this.meanAt(first + k) - view[first + k] - light);
+    return floatsOf(view.subarray(first, first + WINDOW), (v, k) => this.meanAt(first + k) - v - light);
   }
 
   add(view: Float32Array): void {

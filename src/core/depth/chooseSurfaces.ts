@@ -1,4 +1,5 @@
 import type { Kernels } from '../../kernels/index.ts';
+import { floatsOf } from '../image/mapped.ts';
 import type { BlockedAt } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { median } from '../geometry/linear.ts';
@@ -131,8 +132,7 @@ export function sampled({ kernels, pyramids, blocked }: Witnesses, frame: number
   const [level] = pyramids.get(frame);
   const k = pyramids.scale;
   const n = places.length / 2;
-  const local = new Float32Array(places.length);
-  for (let i = 0; i < local.length; i++) local[i] = places[i] / k;
+  const local = floatsOf(places, (v) => v / k);
   const values = kernels.scoped(() => {
     const out = kernels.alloc(n * 4);
     kernels.run.warpPoints(level.at, level.width, level.width, level.height, kernels.put(local), n, out);

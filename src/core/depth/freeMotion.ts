@@ -135,7 +135,7 @@ function errorOf({ places, moved }: MovedCorners, motion: FreeMotion, i: number)
     const [x, y] = shiftAt(a, places[2 * i], places[2 * i + 1]);
     errors.push(Math.hypot(there[2 * i] - x, there[2 * i + 1] - y));
   }
-  return errors.length < Math.min(AGREE_IN, motion.size) || errors.length < 2 ? Infinity : median(errors);
+  return errors.length < Math.max(2, Math.min(AGREE_IN, motion.size)) ? Infinity : median(errors);
 }
 
 /** The affine map of some corners in each source that shows enough of them. */
