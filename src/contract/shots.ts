@@ -45,6 +45,12 @@ export interface EditBody {
   completes?: string;
 }
 
+/** A step of undo or redo. */
+export interface StepBody {
+  /** Chosen by the page: the same step asked for twice is taken once. */
+  stepId: string;
+}
+
 /** Frames that a shot reads: with its handles, within the clip. */
 export function workRange(
   shot: ShotView | Omit<ShotView, 'createdAt'>,
@@ -90,6 +96,8 @@ export const shotChange = Joi.object<ShotChange>({
   handleBefore: handle,
   handleAfter: handle,
 }).min(1);
+
+export const stepBody = Joi.object<StepBody, true>({ stepId: uuid.required() });
 
 export const editBody = Joi.object<EditBody, true>({
   editId: uuid.required(),

@@ -121,8 +121,7 @@ describe('its document', () => {
     await send(first);
     await send(second, first);
     await send(third, second);
-    const step = async (verb: 'undo' | 'redo'): Promise<ShotState> =>
-      (await house.call<ShotState>('POST', `/shots/${shot.id}/${verb}`)).body;
+    const step = async (verb: 'undo' | 'redo'): Promise<ShotState> => (await house.step<ShotState>(shot.id, verb)).body;
     const undone = await step('undo');
     expect([names(undone), undone.undo, undone.redo]).toEqual([[alone], 'Add all', 'Add all']);
     const redone = await step('redo');
@@ -139,8 +138,7 @@ describe('its document', () => {
     await edit(shot, 0, [add(a, 'one')], 'Add one');
     await edit(shot, 1, [add(b, 'two')], 'Add two');
     await edit(shot, 2, rename(a, 'one', 'uno'), 'Rename');
-    const act = async (verb: 'undo' | 'redo'): Promise<ShotState> =>
-      (await house.call<ShotState>('POST', `/shots/${shot.id}/${verb}`)).body;
+    const act = async (verb: 'undo' | 'redo'): Promise<ShotState> => (await house.step<ShotState>(shot.id, verb)).body;
     expect(names(await act('undo')).sort()).toEqual(['one', 'two']);
     const back = await act('undo');
     expect([names(back), back.undo, back.redo]).toEqual([['one'], 'Add one', 'Add two']);
@@ -148,8 +146,33 @@ describe('its document', () => {
     const { revision } = await act('undo');
     const after = (await edit(shot, revision, [add(c, 'three')], 'Add three')).body;
     expect([names(after).sort(), after.undo, after.redo]).toEqual([['one', 'three'], 'Add three', null]);
-    const nothing = await house.call<ErrorBody>('POST', `/shots/${shot.id}/redo`);
+    const nothing = await house.step<ErrorBody>(shot.id, 'redo');
     expect([nothing.status, nothing.body.code]).toEqual([409, 'nothing_to_redo']);
+  });
+
+  it('takes the same step once, however often it is asked for, and no edit again that an undo and a new edit made forgotten', async () => {
+    const shot = await newShot();
+    const [a, b, c, stepId, editId] = Array.from({ length: 5 }, () => randomUUID());
+    await edit(shot, 0, [add(a, 'one')]);
+    await edit(shot, 1, [add(b, 'two')], 'Add two', editId);
+    for (let k = 0; k < 2; k++) {
+      const { status, body } = await house.step<ShotState>(shot.id, 'undo', stepId);
+      expect([status, body.revision, names(body)]).toEqual([200, 3, ['one']]);
+    }
+    expect(names((await edit(shot, 3, [add(c, 'three')])).body).sort()).toEqual(['one', 'three']);
+    expect(names((await edit(shot, 1, [add(b, 'two')], 'Add two', editId)).body).sort()).toEqual(['one', 'three']);
+    const other = await newShot();
+    const strange = await house.step<ErrorBody>(other.id, 'undo', stepId);
+    expect([strange.status, strange.body.code]).toEqual([400, 'bad_request']);
+    expect((await house.call<ErrorBody>('POST', `/shots/${shot.id}/undo`)).status).toBe(400);
+  });
+
+  it('takes a step later that could not be taken at first', async () => {
+    const shot = await newShot();
+    const stepId = randomUUID();
+    expect((await house.step(shot.id, 'undo', stepId)).status).toBe(409);
+    await edit(shot, 0, [add(randomUUID(), 'one')]);
+    expect(names((await house.step<ShotState>(shot.id, 'undo', stepId)).body)).toEqual([]);
   });
 
   it('rebases a patch on an older revision if it fits, and refuses it if not', async () => {
@@ -287,6 +310,7 @@ describe('the schema', () => {
         '010-trims',
         '011-plates',
         '012-outline-mattes',
+        '013-wishes',
       ],
       again: [],
       clips: [{ name: 'kept.mp4' }],

@@ -54,9 +54,9 @@ describe('a matte', () => {
     expect(frame.headers.get(RECT_HEADER)).toBe('32,60,40,50');
     expect(new Uint8Array(await frame.arrayBuffer())).toEqual(new Uint8Array(2000).fill(255));
     expect((await stateOf()).undo).toBe('Bring in “from in to out”');
-    await house.call('POST', `/shots/${shot.id}/undo`);
+    await house.step(shot.id, 'undo');
     expect((await stateOf()).document.removals).toEqual({});
-    await house.call('POST', `/shots/${shot.id}/redo`);
+    await house.step(shot.id, 'redo');
   });
 
   it('is what the shot looks behind, and comes out as it came in', async () => {

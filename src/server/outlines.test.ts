@@ -164,7 +164,7 @@ describe('an outline', () => {
     expect(shape.outline!.lost).toEqual([]);
     for (const frame of [0, 5, 20, 29]) expectNear(boxOf(outlineAt(shape, frame)), blockAt(frame));
     expect(outlineAt(shape, 10)).toEqual([80, 70, 119, 70, 119, 129, 80, 129]);
-    await house.call('POST', `/shots/${shot.id}/undo`);
+    await house.step(shot.id, 'undo');
     expect(Object.keys((await shapeOf(shot, shapeId)).keys)).toEqual(['10']);
   });
 
@@ -237,7 +237,7 @@ describe('an outline that is softened', () => {
       // The block is 200 px around, and blurred over two or three.
       expect(partly).toBeGreaterThan(100);
     }
-    await house.call('POST', `/shots/${shot.id}/undo`);
+    await house.step(shot.id, 'undo');
     expect((await shapeOf(shot, shapeId)).variant).toBeUndefined();
   });
 

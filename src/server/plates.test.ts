@@ -70,9 +70,9 @@ describe('a plate', () => {
     expect(plate).toMatchObject({ frame: 36 });
     expect((await settings()).sources).toEqual(['plate', 'frames', 'texture']);
     expect(await making()).toEqual([]);
-    await house.call('POST', `/shots/${shot.id}/undo`);
+    await house.step(shot.id, 'undo');
     expect(await settings()).not.toHaveProperty('plate');
-    await house.call('POST', `/shots/${shot.id}/redo`);
+    await house.step(shot.id, 'redo');
     expect((await settings()).plate).toEqual(plate);
   });
 

@@ -142,7 +142,7 @@ describe('a take', () => {
       patch: [{ op: 'replace', path: `/removals/${id}/grow`, value: 4 }],
     });
     expect((await takeNow(take.id)).stale).toBe(true);
-    await house.call('POST', `/shots/${shot.id}/undo`);
+    await house.step(shot.id, 'undo');
     expect((await takeNow(take.id)).stale).toBe(false);
   });
 
@@ -227,7 +227,7 @@ describe('a reveal', () => {
       const patch = [{ op: 'replace', path: `/removals/${id}/grow`, value: 3 }];
       const edit = { editId: randomUUID(), base: revision, label: 'Grow', patch };
       await Promise.all([ask(), house.call('POST', `/shots/${shot.id}/edits`, edit), ask(), ask()]);
-      await Promise.all([ask(), house.call('POST', `/shots/${shot.id}/undo`), ask(), ask()]);
+      await Promise.all([ask(), house.step(shot.id, 'undo'), ask(), ask()]);
     }
     const end = await house.until(async () => {
       const { body } = await ask();

@@ -87,9 +87,9 @@ describe('a track', () => {
       expect(Math.abs(x - (120 + 2 * (t - 20)))).toBeLessThan(0.3);
       expect(Math.abs(y - (60 + 2 * (t - 20)))).toBeLessThan(0.3);
     }
-    await house.call('POST', `/shots/${shot.id}/undo`);
+    await house.step(shot.id, 'undo');
     expect((await trackOf(shot, id)).frames).toEqual({});
-    await house.call('POST', `/shots/${shot.id}/redo`);
+    await house.step(shot.id, 'redo');
     expect(Object.keys((await trackOf(shot, id)).frames).length).toBe(FRAMES);
     const csv = await fetch(`${house.host}/api/shots/${shot.id}/tracks/${id}/csv`);
     expect(readTrackCsv(await csv.text()).map((r) => r.frame)).toEqual([...Array(FRAMES).keys()]);

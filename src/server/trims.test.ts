@@ -56,7 +56,7 @@ describe('a take', () => {
     expect(corner(after).equals(corner(plain))).toBe(true);
     expect(samplesOf(take.id)).toEqual(before);
 
-    await house.call('POST', `/shots/${shot.id}/undo`);
+    await house.step(shot.id, 'undo');
     expect(await takeNow(take.id)).toMatchObject({ trims: '', playable: false });
   });
 });

@@ -1,4 +1,4 @@
-import { editBody, idParams, shotBody, shotChange } from '../../contract/shots.ts';
+import { editBody, idParams, shotBody, shotChange, stepBody } from '../../contract/shots.ts';
 import { revealParams } from '../../contract/takes.ts';
 import type { ShotService } from '../services/shots.ts';
 import { file, json, type Endpoint } from './endpoint.ts';
@@ -70,14 +70,16 @@ export function shotRoutes(shots: ShotService): Endpoint[] {
       path: '/shots/:id/undo',
       summary: 'Take back the last edit in force',
       params: idParams,
-      work: ({ id }) => shots.undo(id),
+      body: stepBody,
+      work: ({ id }, { stepId }) => shots.undo(id, stepId),
     }),
     json({
       method: 'post',
       path: '/shots/:id/redo',
       summary: 'Make the edit again that was taken back last',
       params: idParams,
-      work: ({ id }) => shots.redo(id),
+      body: stepBody,
+      work: ({ id }, { stepId }) => shots.redo(id, stepId),
     }),
     shapes('svg', 'image/svg+xml'),
     shapes('json', 'application/json'),

@@ -15,7 +15,7 @@ import { AppError } from '../../core/errors.ts';
 import { shapesJson, shapesSvg } from '../../core/shapes/shapeTable.ts';
 import { shownSize } from '../../media/probe.ts';
 import { clipInfo, Clip } from '../store/clip.ts';
-import { JournalEntry, Shot, shotView } from '../store/shot.ts';
+import { JournalEntry, Shot, shotView, Wish } from '../store/shot.ts';
 import { applyEdit } from './documents.ts';
 
 /** Shots and their documents. */
@@ -87,12 +87,7 @@ export class ShotService {
    * @throws AppError `conflict`, `bad_patch`, `bad_document`.
    */
   async edit(id: string, { editId, base, label, patch, completes }: EditBody): Promise<ShotState> {
-    return this.locked(id, async (shot, transaction) => {
-      const known = await JournalEntry.findOne({ where: { editId }, transaction });
-      if (known) {
-        if (known.shotId !== id) throw new AppError('bad_request', 'The edit id belongs to another shot.');
-        return;
-      }
+    return this.once(id, editId, async (shot, transaction) => {
       if (base > shot.revision)
         throw new AppError('conflict', 'The patch was made on a revision that is not known here.');
       const { document, inverse } = applyEdit(shot.document, patch, base < shot.revision);
@@ -104,9 +99,13 @@ export class ShotService {
     });
   }
 
-  /** @throws AppError `nothing_to_undo`. */
-  undo(id: string): Promise<ShotState> {
-    return this.locked(id, async (shot, transaction) => {
+  /**
+   * Takes the last step back, once however often the same one is asked for.
+   *
+   * @throws AppError `nothing_to_undo`.
+   */
+  undo(id: string, stepId: string): Promise<ShotState> {
+    return this.once(id, stepId, async (shot, transaction) => {
       const entries = await this.lastStep(shot, transaction);
       if (entries.length === 0) throw new AppError('nothing_to_undo', 'There is nothing to undo.');
       const document = entries.reduce((doc, { inverse }) => applyEdit(doc, inverse, false).document, shot.document);
@@ -115,9 +114,13 @@ export class ShotService {
     });
   }
 
-  /** @throws AppError `nothing_to_redo`. */
-  redo(id: string): Promise<ShotState> {
-    return this.locked(id, async (shot, transaction) => {
+  /**
+   * Makes the last undone step again, once however often the same one is asked for.
+   *
+   * @throws AppError `nothing_to_redo`.
+   */
+  redo(id: string, stepId: string): Promise<ShotState> {
+    return this.once(id, stepId, async (shot, transaction) => {
       const entries = await this.nextStep(shot, transaction);
       if (entries.length === 0) throw new AppError('nothing_to_redo', 'There is nothing to redo.');
       const document = entries.reduce((doc, { patch }) => applyEdit(doc, patch, false).document, shot.document);
@@ -151,12 +154,22 @@ export class ShotService {
     return JournalEntry.findOne({ where: { shotId: shot.id, seq }, transaction });
   }
 
-  /** Changes a shot with its row locked, then says so. */
-  private async locked(id: string, work: (shot: Shot, transaction: Transaction) => Promise<void>): Promise<ShotState> {
+  /** Changes a shot with its row locked, unless this wish has done so before, then says so. */
+  private async once(
+    id: string,
+    wishId: string,
+    work: (shot: Shot, transaction: Transaction) => Promise<void>,
+  ): Promise<ShotState> {
     const shot = await this.database.transaction(async (transaction) => {
       const locked = await Shot.findByPk(id, { transaction, lock: transaction.LOCK.UPDATE });
       if (!locked) throw notFound(id);
-      await work(locked, transaction);
+      const known = await Wish.findByPk(wishId, { transaction });
+      if (known && known.shotId !== id)
+        throw new AppError('bad_request', 'The id of this edit belongs to another shot.');
+      if (!known) {
+        await Wish.create({ id: wishId, shotId: id }, { transaction });
+        await work(locked, transaction);
+      }
       return locked;
     });
     await this.changed(id);

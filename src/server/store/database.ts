@@ -8,7 +8,7 @@ import { defineMatte } from './matte.ts';
 import { definePlate } from './plate.ts';
 import { defineSearch } from './search.ts';
 import { defineReveal } from './reveal.ts';
-import { defineJournal, defineShot } from './shot.ts';
+import { defineJournal, defineShot, defineWish } from './shot.ts';
 import { defineTake } from './take.ts';
 
 /** Connects; models are defined on the connection. */
@@ -18,6 +18,7 @@ export function openDatabase(url: string): Sequelize {
     defineClip,
     defineShot,
     defineJournal,
+    defineWish,
     defineTake,
     defineReveal,
     defineExport,

@@ -256,4 +256,15 @@ export const MIGRATIONS: readonly Migration[] = [
     name: '012-outline-mattes',
     up: sql('ALTER TABLE mattes ADD COLUMN outline jsonb;'),
   },
+  {
+    // Steps of undo are taken once as edits are, and an edit that was forgotten by the journal is not taken again.
+    name: '013-wishes',
+    up: sql(`
+      CREATE TABLE wishes (
+        id uuid PRIMARY KEY,
+        shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE
+      );
+      INSERT INTO wishes SELECT edit_id, shot_id FROM journal;
+    `),
+  },
 ];

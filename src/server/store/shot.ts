@@ -72,6 +72,19 @@ export function defineJournal(database: Sequelize): void {
   );
 }
 
+/** An edit or a step of undo that a shot's document has: the same wish that comes again changes nothing. */
+export class Wish extends Model<InferAttributes<Wish>, InferCreationAttributes<Wish>> {
+  declare id: string;
+  declare shotId: string;
+}
+
+export function defineWish(database: Sequelize): void {
+  Wish.init(
+    { id: { type: DataTypes.UUID, primaryKey: true }, shotId: DataTypes.UUID },
+    { sequelize: database, tableName: 'wishes', underscored: true, timestamps: false },
+  );
+}
+
 export function shotView(shot: Shot): ShotView {
   const { id, clipId, name, first, last, handleBefore, handleAfter, createdAt } = shot;
   return { id, clipId, name, first, last, handleBefore, handleAfter, createdAt: createdAt.toISOString() };

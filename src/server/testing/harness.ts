@@ -1,4 +1,5 @@
 import { fork, spawnSync, type ChildProcess } from 'node:child_process';
+import { randomUUID } from 'node:crypto';
 import { existsSync, mkdtempSync, readFileSync, rmSync, statfsSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -111,6 +112,11 @@ export class Harness {
     });
     const text = await response.text();
     return { status: response.status, body: (text === '' ? undefined : JSON.parse(text)) as T };
+  }
+
+  /** One step of undo or redo of a shot, as a page asks for it. */
+  step<T>(shotId: string, direction: 'undo' | 'redo', stepId: string = randomUUID()): Promise<Answer<T>> {
+    return this.call<T>('POST', `/shots/${shotId}/${direction}`, { stepId });
   }
 
   /** A film made by ffmpeg from a filter graph without inputs. */

@@ -1,7 +1,7 @@
 import type { ClipView } from '../../contract/clips.ts';
 import type { DemoState } from '../../contract/demo.ts';
 import type { ErrorBody } from '../../contract/errors.ts';
-import type { EditBody, ShotBody, ShotChange, ShotState, ShotView } from '../../contract/shots.ts';
+import type { EditBody, ShotBody, ShotChange, ShotState, ShotView, StepBody } from '../../contract/shots.ts';
 import type { MatteView, SoftenBody } from '../../contract/mattes.ts';
 import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
 import type { PlateBody, PlatePicture, PlateView } from '../../contract/plates.ts';
@@ -58,8 +58,8 @@ export const api = {
   removeShot: (id: string) => call<undefined>('DELETE', `/shots/${id}`),
   restoreShot: (id: string) => call<ShotView>('POST', `/shots/${id}/restore`),
   edit: (id: string, body: EditBody) => call<ShotState>('POST', `/shots/${id}/edits`, body),
-  undo: (id: string) => call<ShotState>('POST', `/shots/${id}/undo`),
-  redo: (id: string) => call<ShotState>('POST', `/shots/${id}/redo`),
+  undo: (id: string, body: StepBody) => call<ShotState>('POST', `/shots/${id}/undo`, body),
+  redo: (id: string, body: StepBody) => call<ShotState>('POST', `/shots/${id}/redo`, body),
 
   reveal: (shotId: string, removalId: string) => call<RevealView>('GET', `/shots/${shotId}/reveals/${removalId}`),
   retryReveal: (shotId: string, removalId: string) =>

@@ -2,15 +2,16 @@ import { beforeEach, describe, expect, it, jest } from '@jest/globals';
 import jsonpatch, { type Operation } from 'fast-json-patch';
 import { createPinia, setActivePinia } from 'pinia';
 import type { ShotDocument } from '../../contract/document.ts';
-import type { EditBody, ShotState } from '../../contract/shots.ts';
+import type { EditBody, ShotState, StepBody } from '../../contract/shots.ts';
 import { addRemoval } from './edits.ts';
 
-/** A server in a few lines: one shot, whose edits it applies, refuses, or does not answer. */
+/** A server in a few lines: one shot, whose edits it applies once, refuses, or does not answer: not asked or just not heard. */
 class FakeServer {
   document: ShotDocument = { removals: {}, tracks: {} };
   revision = 0;
   edits: EditBody[] = [];
-  mood: 'well' | 'away' | 'refuses' = 'well';
+  mood: 'well' | 'away' | 'unheard' | 'refuses' = 'well';
+  private readonly known = new Set<string>();
 
   state(): ShotState {
     const shot = {
@@ -27,11 +28,22 @@ class FakeServer {
     return { shot, document: structuredClone(this.document), revision: this.revision, undo, redo: null };
   }
 
+  private edit(edit: EditBody): void {
+    this.document = jsonpatch.applyPatch(this.document, edit.patch as Operation[]).newDocument;
+    this.edits.push(edit);
+    this.revision++;
+  }
+
   /** Takes back the last edit: a document of removals that were only added. */
-  undo(): void {
+  private undo(): void {
     const [path] = this.edits.pop()!.patch.map((o) => o.path);
     this.document = jsonpatch.applyPatch(this.document, [{ op: 'remove', path }]).newDocument;
     this.revision++;
+  }
+
+  /** Whether an edit or a step comes for the first time. */
+  private isNew(id: string): boolean {
+    return this.known.size < this.known.add(id).size;
   }
 
   answer(path: string, init: RequestInit): { status: number; body: unknown } {
@@ -39,11 +51,10 @@ class FakeServer {
     if (path.endsWith('/edits')) {
       if (this.mood === 'refuses') return { status: 409, body: { code: 'conflict', message: 'Changed elsewhere.' } };
       const edit = JSON.parse(init.body as string) as EditBody;
-      this.document = jsonpatch.applyPatch(this.document, edit.patch as Operation[]).newDocument;
-      this.edits.push(edit);
-      this.revision++;
+      if (this.isNew(edit.editId)) this.edit(edit);
     }
-    if (path.endsWith('/undo')) this.undo();
+    if (path.endsWith('/undo') && this.isNew((JSON.parse(init.body as string) as StepBody).stepId)) this.undo();
+    if (this.mood === 'unheard') throw new TypeError('connection lost');
     return { status: 200, body: this.state() };
   }
 }
@@ -162,6 +173,22 @@ describe('the document in the page', () => {
     server.mood = 'well';
     await settle(1300);
     expect([names(store.document), server.edits, server.revision, store.unsent]).toEqual([[], [], 2, 0]);
+  });
+
+  it('takes one step back where the answer to it was lost', async () => {
+    const store = await opened();
+    for (const label of ['Add one', 'Add two', 'Add three']) store.edit(label, (d) => void addRemoval(d));
+    await settle();
+    server.mood = 'unheard';
+    store.undo();
+    await settle();
+    expect([store.offline, server.revision]).toEqual([true, 4]);
+    server.mood = 'well';
+    await settle(1300);
+    expect([names(store.document), store.undoLabel, server.revision]).toEqual([['Thing 1', 'Thing 2'], 'Add two', 4]);
+    store.undo();
+    await settle();
+    expect([names(store.document), server.revision]).toEqual([['Thing 1'], 5]);
   });
 
   it('says when an edit was refused, and shows what the server has', async () => {

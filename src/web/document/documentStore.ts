@@ -2,7 +2,7 @@ import { applyPatch, compare, type Operation } from 'fast-json-patch';
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { ShotDocument } from '../../contract/document.ts';
-import type { EditBody, PatchOperation, ShotState, ShotView } from '../../contract/shots.ts';
+import type { EditBody, PatchOperation, ShotState, ShotView, StepBody } from '../../contract/shots.ts';
 import { api, ApiError } from '../api/client.ts';
 import { onServerEvent } from '../api/events.ts';
 import { loadPending, savePending } from './pendingEdits.ts';
@@ -11,7 +11,12 @@ import { loadPending, savePending } from './pendingEdits.ts';
 const RETRY_MS = 1000;
 const EMPTY: ShotDocument = { removals: {}, tracks: {} };
 
-type Step = 'undo' | 'redo';
+type Direction = 'undo' | 'redo';
+
+/** A step that was asked for; its id makes that it is taken once, also if its answer is lost. */
+interface Step extends StepBody {
+  direction: Direction;
+}
 
 /**
  * The document of the shot at hand: what the server has confirmed, and on top of it the edits that are on their way.
@@ -33,7 +38,7 @@ export const useDocument = defineStore('document', () => {
 
   /** The edits on their way, without one that is to be undone as soon as it is answered. */
   const standing = computed(() =>
-    wishes.value.at(-1) === 'undo' ? pending.value.filter((e) => e.editId !== tried.value) : pending.value,
+    wishes.value.at(-1)?.direction === 'undo' ? pending.value.filter((e) => e.editId !== tried.value) : pending.value,
   );
   const document = computed<ShotDocument>(() =>
     standing.value.reduce((doc, edit) => patched(doc, edit.patch) ?? doc, confirmed.value?.document ?? EMPTY),
@@ -126,24 +131,27 @@ export const useDocument = defineStore('document', () => {
   }
 
   async function takeFirstWish(): Promise<void> {
+    const [{ direction, stepId }] = wishes.value;
+    const id = shotId.value;
     try {
-      const state = await api[wishes.value[0]](shotId.value);
+      const state = await api[direction](id, { stepId });
+      if (id !== shotId.value) return;
       accept(state);
       keep(pending.value.map((e) => ({ ...e, base: state.revision })));
     } catch (error) {
       if (!(error instanceof ApiError) || error.passing) throw error;
       if (!error.code.startsWith('nothing_to')) refusal.value = error.message;
     }
-    wishes.value = wishes.value.slice(1);
+    wishes.value = wishes.value.filter((wish) => wish.stepId !== stepId);
   }
 
   /** One step back or forth. An edit that was never sent is dropped; any other step is the server's. */
-  function step(direction: Step): void {
+  function step(direction: Direction): void {
     if (direction === 'redo' && pending.value.length > 0) return;
     const { left, whole } = direction === 'undo' ? withoutLast(pending.value, tried.value) : NOTHING_DROPPED;
     if (left) keep(left);
     if (whole) return;
-    wishes.value = [...wishes.value, direction];
+    wishes.value = [...wishes.value, { direction, stepId: crypto.randomUUID() }];
     void send();
   }
 
