@@ -53,12 +53,12 @@ test('the database stops while a person edits: the page says so, keeps the edits
   try {
     await draw('r', 300);
     await draw('r', 450);
-    await expect(page.getByText('2 edits wait here')).toBeVisible({ timeout: 30_000 });
+    await expect(page.getByText('2 changes wait here')).toBeVisible({ timeout: 30_000 });
     await expect(page.getByTestId('shape-Box 2')).toHaveCount(1);
   } finally {
     database('start');
   }
-  await expect(page.getByText('edits wait here')).toHaveCount(0, { timeout: 30_000 });
+  await expect(page.getByText('changes wait here')).toHaveCount(0, { timeout: 30_000 });
   await page.reload();
   await expect(page.getByTestId('shape-Box 2')).toHaveCount(1);
   await page.keyboard.press('Control+z');

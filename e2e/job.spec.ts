@@ -136,11 +136,11 @@ test('edits made while the server is away are kept over a reload and sent when i
   await goTo(40);
   await page.getByTestId('shape-Box 1').click();
   await page.keyboard.press('k');
-  await expect(page.getByText('1 edit waits here')).toBeVisible();
+  await expect(page.getByText('1 change waits here')).toBeVisible();
   await page.reload();
   await expect.poll(keys).toBe(4);
   await page.unroute('**/api/shots/*/edits');
-  await expect(page.getByText('edit waits here')).toHaveCount(0, { timeout: 10_000 });
+  await expect(page.getByText('change waits here')).toHaveCount(0, { timeout: 10_000 });
   await page.keyboard.press('Control+z');
   await expect.poll(keys).toBe(3);
 });

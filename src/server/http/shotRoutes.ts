@@ -65,23 +65,24 @@ export function shotRoutes(shots: ShotService): Endpoint[] {
       body: editBody,
       work: ({ id }, edit) => shots.edit(id, edit),
     }),
-    json({
-      method: 'post',
-      path: '/shots/:id/undo',
-      summary: 'Take back the last edit in force',
-      params: idParams,
-      body: stepBody,
-      work: ({ id }, { stepId }) => shots.undo(id, stepId),
-    }),
-    json({
-      method: 'post',
-      path: '/shots/:id/redo',
-      summary: 'Make the edit again that was taken back last',
-      params: idParams,
-      body: stepBody,
-      work: ({ id }, { stepId }) => shots.redo(id, stepId),
-    }),
+    ...stepRoutes(shots),
     shapes('svg', 'image/svg+xml'),
     shapes('json', 'application/json'),
+  ];
+}
+
+function stepRoutes(shots: ShotService): Endpoint[] {
+  const step = (direction: 'undo' | 'redo', summary: string): Endpoint =>
+    json({
+      method: 'post',
+      path: `/shots/:id/${direction}`,
+      summary,
+      params: idParams,
+      body: stepBody,
+      work: ({ id }, { stepId }) => shots[direction](id, stepId),
+    });
+  return [
+    step('undo', 'Take back the last edit in force; the same step asked for again changes nothing'),
+    step('redo', 'Make the edit again that was taken back last; the same step asked for again changes nothing'),
   ];
 }

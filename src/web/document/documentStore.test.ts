@@ -10,6 +10,7 @@ class FakeServer {
   document: ShotDocument = { removals: {}, tracks: {} };
   revision = 0;
   edits: EditBody[] = [];
+  private undone: EditBody[][] = [];
   mood: 'well' | 'away' | 'unheard' | 'refuses' = 'well';
   private readonly known = new Set<string>();
 
@@ -25,7 +26,8 @@ class FakeServer {
       createdAt: '',
     };
     const undo = this.edits.at(-1)?.label ?? null;
-    return { shot, document: structuredClone(this.document), revision: this.revision, undo, redo: null };
+    const redo = this.undone.at(-1)?.[0].label ?? null;
+    return { shot, document: structuredClone(this.document), revision: this.revision, undo, redo };
   }
 
   private edit(edit: EditBody): void {
@@ -34,10 +36,15 @@ class FakeServer {
     this.revision++;
   }
 
-  /** Takes back the last edit: a document of removals that were only added. */
+  /** Takes back the last edit with what it completes: a document of removals that were only added. */
   private undo(): void {
-    const [path] = this.edits.pop()!.patch.map((o) => o.path);
-    this.document = jsonpatch.applyPatch(this.document, [{ op: 'remove', path }]).newDocument;
+    const step: EditBody[] = [];
+    do {
+      step.unshift(this.edits.pop()!);
+      const [{ path }] = step[0].patch;
+      this.document = jsonpatch.applyPatch(this.document, [{ op: 'remove', path }]).newDocument;
+    } while (step[0].completes);
+    this.undone.push(step);
     this.revision++;
   }
 
@@ -51,9 +58,15 @@ class FakeServer {
     if (path.endsWith('/edits')) {
       if (this.mood === 'refuses') return { status: 409, body: { code: 'conflict', message: 'Changed elsewhere.' } };
       const edit = JSON.parse(init.body as string) as EditBody;
-      if (this.isNew(edit.editId)) this.edit(edit);
+      if (this.isNew(edit.editId)) {
+        this.edit(edit);
+        this.undone = [];
+      }
     }
-    if (path.endsWith('/undo') && this.isNew((JSON.parse(init.body as string) as StepBody).stepId)) this.undo();
+    if (/(un|re)do$/.test(path) && this.isNew((JSON.parse(init.body as string) as StepBody).stepId)) {
+      if (path.endsWith('/undo')) this.undo();
+      else this.undone.pop()!.forEach((edit) => this.edit(edit));
+    }
     if (this.mood === 'unheard') throw new TypeError('connection lost');
     return { status: 200, body: this.state() };
   }
@@ -123,17 +136,17 @@ describe('the document in the page', () => {
     expect(server.edits.map((e) => e.base)).toEqual([0, 1]);
   });
 
-  it('takes back an edit that was never sent without asking anybody', async () => {
+  it('takes back an edit that was never sent at once, and the server has it neither when it is back', async () => {
     const store = await opened();
     server.mood = 'away';
     store.edit('Add one', (d) => void addRemoval(d));
     store.edit('Add two', (d) => void addRemoval(d));
     await settle();
     store.undo();
-    expect([store.unsent, names(store.document)]).toEqual([1, ['Thing 1']]);
+    expect([names(store.document), store.undoLabel, store.redoLabel]).toEqual([['Thing 1'], 'Add one', 'Add two']);
     server.mood = 'well';
     await settle(1300);
-    expect(server.edits.map((e) => e.label)).toEqual(['Add one']);
+    expect([server.edits.map((e) => e.label), store.unsent]).toEqual([['Add one'], 0]);
   });
 
   it('takes back unsent edits together with the one that they complete', async () => {
@@ -141,15 +154,32 @@ describe('the document in the page', () => {
     server.mood = 'away';
     store.edit('Add one', (d) => void addRemoval(d));
     await settle();
-    // The first was tried: only the server can take it back. The other two were not, and are one step.
     const second = store.edit('Add two', (d) => void addRemoval(d));
     store.edit('Add two', (d) => void addRemoval(d), second);
-    expect(store.unsent).toBe(3);
     store.undo();
-    expect([store.unsent, names(store.document)]).toEqual([1, ['Thing 1']]);
+    expect([names(store.document), store.redoLabel]).toEqual([['Thing 1'], 'Add two']);
+    store.redo();
+    expect(names(store.document)).toEqual(['Thing 1', 'Thing 2', 'Thing 3']);
     server.mood = 'well';
     await settle(1300);
-    expect([names(server.document), server.revision]).toEqual([['Thing 1'], 1]);
+    expect(names(server.document)).toEqual(['Thing 1', 'Thing 2', 'Thing 3']);
+  });
+
+  it('makes an edit again at once whose undo is on its way, and does not redo past a new edit', async () => {
+    const store = await opened();
+    store.edit('Add', (d) => void addRemoval(d));
+    store.undo();
+    store.redo();
+    expect([names(store.document), store.redoLabel]).toEqual([['Thing 1'], null]);
+    await settle();
+    expect([names(store.document), names(server.document), store.unsent]).toEqual([['Thing 1'], ['Thing 1'], 0]);
+    store.undo();
+    await settle();
+    expect(store.redoLabel).toBe('Add');
+    store.edit('Add again', (d) => void addRemoval(d));
+    store.redo();
+    await settle();
+    expect([names(server.document), server.edits.map((e) => e.label)]).toEqual([['Thing 1'], ['Add again']]);
   });
 
   it('undoes an edit whose answer is still awaited: at once on the page, on the server when it answers', async () => {
@@ -198,6 +228,17 @@ describe('the document in the page', () => {
     await settle();
     expect(store.refusal).toBe('“Add” was not taken. Changed elsewhere.');
     expect([store.unsent, names(store.document)]).toEqual([0, []]);
+  });
+
+  it('takes nothing else back where the edit was refused that was to be taken back', async () => {
+    const store = await opened();
+    store.edit('Add', (d) => void addRemoval(d));
+    await settle();
+    server.mood = 'refuses';
+    store.edit('Add another', (d) => void addRemoval(d));
+    store.undo();
+    await settle();
+    expect([names(store.document), names(server.document), store.unsent]).toEqual([['Thing 1'], ['Thing 1'], 0]);
   });
 
   it('is not set back by an answer that comes late', async () => {

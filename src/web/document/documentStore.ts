@@ -2,57 +2,48 @@ import { applyPatch, compare, type Operation } from 'fast-json-patch';
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { ShotDocument } from '../../contract/document.ts';
-import type { EditBody, PatchOperation, ShotState, ShotView, StepBody } from '../../contract/shots.ts';
+import type { PatchOperation, ShotState, ShotView } from '../../contract/shots.ts';
 import { api, ApiError } from '../api/client.ts';
 import { onServerEvent } from '../api/events.ts';
-import { loadPending, savePending } from './pendingEdits.ts';
+import { loadPending, savePending } from './pendingWishes.ts';
+import { isEdit, standing, wishId, withoutRefused, type Direction, type Wish } from './wishes.ts';
 
 /** How long until what could not be sent is sent again, ms. */
 const RETRY_MS = 1000;
 const EMPTY: ShotDocument = { removals: {}, tracks: {} };
 
-type Direction = 'undo' | 'redo';
-
-/** A step that was asked for; its id makes that it is taken once, also if its answer is lost. */
-interface Step extends StepBody {
-  direction: Direction;
-}
-
 /**
- * The document of the shot at hand: what the server has confirmed, and on top of it the edits that are on their way.
- * An edit is seen at once, kept in the browser until the server has it, and sent in order, once.
+ * The document of the shot at hand: what the server has confirmed, and on top of it the wishes that are on their way.
+ * An edit or a step of undo is seen at once, kept in the browser until the server has it, and sent in order, once.
  */
 export const useDocument = defineStore('document', () => {
   const shotId = ref('');
   const confirmed = shallowRef<ShotState>();
-  const pending = shallowRef<EditBody[]>([]);
+  const pending = shallowRef<Wish[]>([]);
   /** Why an edit was refused, for people. */
   const refusal = ref('');
   const offline = ref(false);
   let sending = false;
-  /** The edit that was sent and not answered: the server may have it, so it can no longer be dropped here. */
-  const tried = ref('');
-  /** Steps asked for while that edit was on its way: they come right after it, before later edits. */
-  const wishes = shallowRef<Step[]>([]);
   let timer: ReturnType<typeof setTimeout> | undefined;
 
-  /** The edits on their way, without one that is to be undone as soon as it is answered. */
-  const standing = computed(() =>
-    wishes.value.at(-1)?.direction === 'undo' ? pending.value.filter((e) => e.editId !== tried.value) : pending.value,
-  );
+  const ahead = computed(() => standing(pending.value));
   const document = computed<ShotDocument>(() =>
-    standing.value.reduce((doc, edit) => patched(doc, edit.patch) ?? doc, confirmed.value?.document ?? EMPTY),
+    ahead.value.edits.reduce((doc, edit) => patched(doc, edit.patch) ?? doc, confirmed.value?.document ?? EMPTY),
   );
   const shot = computed<ShotView | undefined>(() => confirmed.value?.shot);
-  const undoLabel = computed(() => standing.value.at(-1)?.label ?? confirmed.value?.undo ?? null);
-  const redoLabel = computed(() => (pending.value.length > 0 ? null : (confirmed.value?.redo ?? null)));
+  const undoLabel = computed(() => ahead.value.edits.at(-1)?.label ?? confirmed.value?.undo ?? null);
+  const redoLabel = computed(() => {
+    const again = ahead.value.undone.at(-1);
+    if (again) return again.at(0)?.label ?? confirmed.value?.undo ?? null;
+    // What was undone before a new edit cannot be redone after it.
+    return pending.value.some(isEdit) ? null : (confirmed.value?.redo ?? null);
+  });
   const unsent = computed(() => pending.value.length);
 
   /** @throws ApiError if there is no such shot. */
   async function open(id: string): Promise<void> {
     shotId.value = id;
     confirmed.value = undefined;
-    wishes.value = [];
     pending.value = await loadPending(id);
     confirmed.value = await api.shot(id);
     void send();
@@ -88,9 +79,9 @@ export const useDocument = defineStore('document', () => {
     return editId;
   }
 
-  function keep(edits: EditBody[]): void {
-    pending.value = edits;
-    void savePending(shotId.value, edits);
+  function keep(wishes: Wish[]): void {
+    pending.value = wishes;
+    void savePending(shotId.value, wishes);
   }
 
   async function send(): Promise<void> {
@@ -98,11 +89,7 @@ export const useDocument = defineStore('document', () => {
     sending = true;
     clearTimeout(timer);
     try {
-      for (;;) {
-        if (wishes.value.length > 0 && pending.value[0]?.editId !== tried.value) await takeFirstWish();
-        else if (pending.value.length > 0) await sendFirst();
-        else break;
-      }
+      while (pending.value.length > 0) await sendFirst();
       offline.value = false;
     } catch {
       offline.value = true;
@@ -115,43 +102,36 @@ export const useDocument = defineStore('document', () => {
   async function sendFirst(): Promise<void> {
     const [first] = pending.value;
     const id = shotId.value;
-    tried.value = first.editId;
     try {
-      const state = await api.edit(id, first);
+      const state = await ask(id, first);
       if (id !== shotId.value) return;
       // Both at once, so that the edit is at no moment applied twice or not at all.
-      confirmed.value = state;
-      keep(pending.value.slice(1).map((e) => ({ ...e, base: state.revision })));
-    } catch (error) {
-      if (!(error instanceof ApiError) || error.passing) throw error;
-      refusal.value = `“${first.label}” was not taken. ${error.message}`;
-      keep(pending.value.slice(1));
-      await refresh();
-    }
-  }
-
-  async function takeFirstWish(): Promise<void> {
-    const [{ direction, stepId }] = wishes.value;
-    const id = shotId.value;
-    try {
-      const state = await api[direction](id, { stepId });
-      if (id !== shotId.value) return;
       accept(state);
-      keep(pending.value.map((e) => ({ ...e, base: state.revision })));
+      const rest = pending.value.slice(1);
+      // What was edited on top of this edit was made on what the server has now.
+      keep(isEdit(first) ? rest.map((wish) => (isEdit(wish) ? { ...wish, base: state.revision } : wish)) : rest);
     } catch (error) {
       if (!(error instanceof ApiError) || error.passing) throw error;
-      if (!error.code.startsWith('nothing_to')) refusal.value = error.message;
+      if (id === shotId.value) await giveUp(first, error);
     }
-    wishes.value = wishes.value.filter((wish) => wish.stepId !== stepId);
   }
 
-  /** One step back or forth. An edit that was never sent is dropped; any other step is the server's. */
+  function ask(id: string, wish: Wish): Promise<ShotState> {
+    return isEdit(wish) ? api.edit(id, wish) : api[wish.direction](id, { stepId: wish.stepId });
+  }
+
+  /** Drops the first wish, which was refused, and says why, unless there was just nothing to do. */
+  async function giveUp(first: Wish, { code, message }: ApiError): Promise<void> {
+    if (isEdit(first)) refusal.value = `“${first.label}” was not taken. ${message}`;
+    else if (!code.startsWith('nothing_to')) refusal.value = message;
+    keep(isEdit(first) ? withoutRefused(pending.value, wishId(first)) : pending.value.slice(1));
+    await refresh();
+  }
+
+  /** One step back or forth. */
   function step(direction: Direction): void {
-    if (direction === 'redo' && pending.value.length > 0) return;
-    const { left, whole } = direction === 'undo' ? withoutLast(pending.value, tried.value) : NOTHING_DROPPED;
-    if (left) keep(left);
-    if (whole) return;
-    wishes.value = [...wishes.value, { direction, stepId: crypto.randomUUID() }];
+    if ((direction === 'undo' ? undoLabel : redoLabel).value === null) return;
+    keep([...pending.value, { direction, stepId: crypto.randomUUID() }]);
     void send();
   }
 
@@ -176,27 +156,6 @@ export const useDocument = defineStore('document', () => {
     redo: () => step('redo'),
   };
 });
-
-interface Dropped {
-  /** The edits that are left; undefined if none was dropped. */
-  left?: EditBody[];
-  /** Whether that is all of the step; otherwise the rest of it is the server's. */
-  whole: boolean;
-}
-
-const NOTHING_DROPPED: Dropped = { whole: false };
-
-/** Drops the last edit, and those that it completes, as far as none of them was sent. */
-function withoutLast(edits: readonly EditBody[], tried: string): Dropped {
-  let dropped = NOTHING_DROPPED;
-  for (let k = edits.length - 1; k >= 0 && edits[k].editId !== tried; k--) {
-    const { completes } = edits[k];
-    const ends = !completes || (k > 0 && edits[k - 1].editId !== completes);
-    dropped = { left: edits.slice(0, k), whole: ends };
-    if (ends) break;
-  }
-  return dropped;
-}
 
 /** A document with a patch applied; undefined if it does not fit. */
 function patched(document: ShotDocument, patch: PatchOperation[]): ShotDocument | undefined {

@@ -202,7 +202,7 @@ watch(
       />
       <span v-if="doc.offline" class="offline" role="status">
         The server cannot take edits just now. {{ doc.unsent }}
-        {{ doc.unsent === 1 ? 'edit waits' : 'edits wait' }} here and will be sent.
+        {{ doc.unsent === 1 ? 'change waits' : 'changes wait' }} here and will be sent.
       </span>
       <span class="gap" />
       <Button
