@@ -131,15 +131,22 @@ test('another page sees the marks, and this page its edits', async () => {
   await other.close();
 });
 
-test('edits made while the server is away are kept over a reload and sent when it is back', async () => {
-  await page.route('**/api/shots/*/edits', (route) => route.abort());
+test('edits made and undone while the server is away are kept over a reload and sent when it is back', async () => {
+  const changes = /\/api\/shots\/[^/]+\/(edits|undo|redo)$/;
+  await page.route(changes, (route) => route.abort());
   await goTo(40);
   await page.getByTestId('shape-Box 1').click();
   await page.keyboard.press('k');
   await expect(page.getByText('1 change waits here')).toBeVisible();
   await page.reload();
   await expect.poll(keys).toBe(4);
-  await page.unroute('**/api/shots/*/edits');
+  await page.keyboard.press('Control+z');
+  await expect(page.getByText('2 changes wait here')).toBeVisible();
+  await page.reload();
+  await expect.poll(keys).toBe(3);
+  await page.keyboard.press('Control+Shift+z');
+  await expect.poll(keys).toBe(4);
+  await page.unroute(changes);
   await expect(page.getByText('change waits here')).toHaveCount(0, { timeout: 10_000 });
   await page.keyboard.press('Control+z');
   await expect.poll(keys).toBe(3);
