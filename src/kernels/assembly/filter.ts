@@ -5,10 +5,12 @@
 export function correlateTiles(
   src: usize, w: i32, h: i32, kernel: usize, side: i32, out: usize, active: usize, cols: i32, tileW: i32, tileH: i32,
 ): void {
-  for (let y = 0; y < h; y++) {
-    const row = active + <usize>(y / tileH * cols);
+  for (let top = 0; top < h; top += tileH, active += <usize>cols) {
     for (let c = 0; c < cols; c++) {
-      if (load<u8>(row + <usize>c) != 0) correlateRun(src, w, h, kernel, side, out, y, c * tileW, min(c * tileW + tileW, w));
+      if (load<u8>(active + <usize>c) == 0) continue;
+      for (let y = top; y < min(top + tileH, h); y++) {
+        correlateRun(src, w, h, kernel, side, out, y, c * tileW, min(c * tileW + tileW, w));
+      }
     }
   }
 }

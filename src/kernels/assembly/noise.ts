@@ -21,7 +21,14 @@ const MARGIN: i32 = 4;
 export function whiteNoise(
   out: usize, w: i32, h: i32, x0: i32, y0: i32, seed: u32, active: usize, cols: i32, tileW: i32, tileH: i32,
 ): void {
+  let near = false;
+  let last = -1;
   for (let y = 0; y < h; y++) {
+    // A few tiles of many are asked for at a time: rows that are far from all of them are passed over.
+    const tileRow = y / tileH;
+    if (tileRow != last) near = anyNear(active, tileRow, (h + tileH - 1) / tileH, cols);
+    last = tileRow;
+    if (!near) continue;
     const line = hash4(i32x4.splat(<i32>(seed ^ (<u32>(y0 + y) * 0x9e3779b9))));
     const above = active + <usize>(max(y - MARGIN, 0) / tileH * cols);
     const below = active + <usize>(min(y + MARGIN, h - 1) / tileH * cols);
@@ -35,6 +42,13 @@ export function whiteNoise(
       }
     }
   }
+}
+
+/** Whether a tile of a row of tiles, or of those beside it, is active. */
+function anyNear(active: usize, row: i32, rows: i32, cols: i32): bool {
+  const end = active + <usize>(min(row + 2, rows) * cols);
+  for (let at = active + <usize>(max(row - 1, 0) * cols); at < end; at++) if (load<u8>(at) != 0) return true;
+  return false;
 }
 
 /** Whether a tile of one row of tiles or of another is active; a row of px touches two at most. */
