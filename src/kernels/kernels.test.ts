@@ -34,13 +34,15 @@ describe('roundSamples', () => {
     const values = [-3.2, 0.49, 0.5, 1.5, 254.4, 255.5, 1e9, 2.5, -0.4, 1022.6, 1023.7];
     const src = k.put(Float32Array.from(values));
     const out = k.alloc(values.length * 2);
-    k.run.roundSamples(src, values.length, 255, out);
+    k.run.roundSamples(src, values.length, 1, 255, out);
     expect([...k.u16(out, values.length)]).toEqual([0, 0, 1, 2, 254, 255, 255, 3, 0, 255, 255]);
-    k.run.roundSamples(src, values.length, 1023, out);
+    k.run.roundSamples(src, values.length, 1, 1023, out);
     expect([...k.u16(out, values.length)]).toEqual([0, 0, 1, 2, 254, 256, 1023, 3, 0, 1023, 1023]);
     const deep = k.put(Float32Array.of(65534.6, 65535.4, 70000, 40000.5, 65536));
-    k.run.roundSamples(deep, 5, 65535, out);
+    k.run.roundSamples(deep, 5, 1, 65535, out);
     expect([...k.u16(out, 5)]).toEqual([65535, 65535, 65535, 40001, 65535]);
+    k.run.roundSamples(src, values.length, 4, 255, out);
+    expect([...k.u16(out, values.length)]).toEqual([0, 2, 2, 6, 255, 255, 255, 10, 0, 255, 255]);
   });
 });
 

@@ -1,7 +1,7 @@
 /** Functions of `assembly/`, as compiled. Pointers are byte offsets into the module's memory. */
 export interface KernelFunctions {
   widenBytes(src: number, dst: number, n: number): void;
-  roundSamples(src: number, n: number, most: number, dst: number): void;
+  roundSamples(src: number, n: number, factor: number, most: number, dst: number): void;
   cutPlane(
     src: number,
     stride: number,

@@ -345,7 +345,7 @@ export class EngineSession {
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
         const contradicted = this.withdrawn(gathered);
-        stored.push(packFrame(gathered, this.job.frames.format));
+        stored.push(packFrame(this.kernels, gathered, this.job.frames.format));
         const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
         const next =
           before?.region.frame === region.frame - 1 &&

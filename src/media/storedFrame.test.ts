@@ -2,10 +2,11 @@ import { describe, expect, it } from '@jest/globals';
 import type { Gathered } from '../core/fill/gathered.ts';
 import { HOLE_TILE, TILE, type Region } from '../core/fill/region.ts';
 import { smallFormat } from '../core/testing/frames.ts';
+import { loadKernels } from './kernelFile.ts';
 import { packFrame, unpackFrame } from './storedFrame.ts';
 
 describe('a gathered frame', () => {
-  it('is kept to a fraction of a level, in its active tiles, and seen stays seen', () => {
+  it('is kept to a fraction of a level, in its active tiles, and seen stays seen', async () => {
     const n = 2 * TILE * TILE;
     const region: Region = {
       frame: 3,
@@ -21,7 +22,7 @@ describe('a gathered frame', () => {
     support[0] = 0;
     support[1] = 0.001;
     const format = smallFormat(2 * TILE, TILE);
-    const stored = packFrame({ region, planes, support } as unknown as Gathered, format);
+    const stored = packFrame(await loadKernels(1 << 20), { region, planes, support } as unknown as Gathered, format);
     expect([stored.frame, stored.planes[0].length, stored.support.length]).toEqual([3, 256, 256]);
     const back = unpackFrame(stored, region, format);
     expect([back.planes[0][5], back.planes[0][TILE], back.planes[0][40]]).toEqual([

@@ -1,6 +1,7 @@
 import type { Gathered } from '../core/fill/gathered.ts';
-import { eachRun, planeSize, RIM_TILE, spansOf, type Region } from '../core/fill/region.ts';
+import { planeSize, RIM_TILE, runsOf, type Region } from '../core/fill/region.ts';
 import type { FrameFormat } from '../core/image/format.ts';
+import type { Kernels } from '../kernels/index.ts';
 
 /** A gathered frame as it is kept between gathering and finishing: the samples of its active tiles, run after run. */
 export interface StoredFrame {
@@ -11,29 +12,34 @@ export interface StoredFrame {
   support: Uint8Array;
 }
 
-export function packFrame({ region, planes, support }: Gathered, format: FrameFormat): StoredFrame {
+export function packFrame(kernels: Kernels, { region, planes, support }: Gathered, format: FrameFormat): StoredFrame {
   const scale = 2 ** (16 - format.depth);
-  const packed = planes.map((values, plane) => {
-    const spans = spansOf(region, format, plane, RIM_TILE);
-    const out = new Uint16Array(lengthOf(spans));
-    const { width } = planeSize(region, format, plane);
-    let n = 0;
-    eachRun(spans, width, (from, to) => {
-      for (let i = from; i < to; i++) out[n++] = Math.min(65535, Math.max(0, values[i] * scale + 0.5));
-    });
-    return out;
-  });
-  return { frame: region.frame, planes: packed, support: packSupport(support, region, format) };
+  const packed = planes.map((values, plane) =>
+    kernels.scoped(() => {
+      const whole = kernels.alloc(values.length * 2);
+      kernels.run.roundSamples(kernels.put(values), values.length, scale, 65535, whole);
+      return packRuns(kernels.u16(whole, values.length), runsOf(region, format, plane, RIM_TILE));
+    }),
+  );
+  return { frame: region.frame, planes: packed, support: packSupport(support, runsOf(region, format, 0, RIM_TILE)) };
 }
 
-function packSupport(support: Float32Array, region: Region, format: FrameFormat): Uint8Array {
-  const spans = spansOf(region, format, 0, RIM_TILE);
-  const out = new Uint8Array(lengthOf(spans));
-  let n = 0;
-  eachRun(spans, region.rect.width, (from, to) => {
+function packRuns(values: Uint16Array, runs: Int32Array): Uint16Array {
+  const out = new Uint16Array(lengthOf(runs));
+  for (let k = 0, n = 0; k < runs.length; n += runs[k + 1] - runs[k], k += 2) {
+    out.set(values.subarray(runs[k], runs[k + 1]), n);
+  }
+  return out;
+}
+
+function packSupport(support: Float32Array, runs: Int32Array): Uint8Array {
+  const out = new Uint8Array(lengthOf(runs));
+  for (let k = 0, n = 0; k < runs.length; k += 2) {
     // Anything seen at all stays above 0.
-    for (let i = from; i < to; i++) out[n++] = support[i] > 0 ? Math.min(255, Math.max(1, support[i] * 16)) : 0;
-  });
+    for (let i = runs[k]; i < runs[k + 1]; i++) {
+      out[n++] = support[i] > 0 ? Math.min(255, Math.max(1, support[i] * 16)) : 0;
+    }
+  }
   return out;
 }
 
@@ -58,16 +64,15 @@ function unpack(
 ): Float32Array {
   const { width, height } = planeSize(region, format, plane);
   const out = new Float32Array(width * height);
-  const spans = spansOf(region, format, plane, RIM_TILE);
-  let n = 0;
-  eachRun(spans, width, (from, to) => {
-    for (let i = from; i < to; i++) out[i] = values[n++] * factor;
-  });
+  const runs = runsOf(region, format, plane, RIM_TILE);
+  for (let k = 0, n = 0; k < runs.length; k += 2) {
+    for (let i = runs[k]; i < runs[k + 1]; i++) out[i] = values[n++] * factor;
+  }
   return out;
 }
 
-function lengthOf(spans: Int32Array): number {
+function lengthOf(runs: Int32Array): number {
   let n = 0;
-  for (let k = 0; k < spans.length; k += 3) n += spans[k + 2] - spans[k + 1];
+  for (let k = 0; k < runs.length; k += 2) n += runs[k + 1] - runs[k];
   return n;
 }

@@ -4,7 +4,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { addBorder } from './borderField.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
-import { eachRun, HOLE_TILE, partOf, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { HOLE_TILE, partOf, planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
 import { cellDifferences, fieldOf, plusField, type CellSums } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
@@ -89,7 +89,8 @@ export class Completer {
   /** Pixels of active tiles. */
   private openPixels({ region, support }: Known): Uint8Array {
     const open = new Uint8Array(support.length);
-    this.eachLumaRun(region, RIM_TILE, (from, to) => open.fill(1, from, to));
+    const runs = this.lumaRuns(region);
+    for (let k = 0; k < runs.length; k += 2) open.fill(1, runs[k], runs[k + 1]);
     return open;
   }
 
@@ -104,13 +105,14 @@ export class Completer {
 
   /** The layers hold what other frames show from the start. */
   private useFrames({ region, support }: Known, out: Completed, open: Uint8Array): void {
-    this.eachLumaRun(region, RIM_TILE, (from, to) => {
-      for (let i = from; i < to; i++) {
+    const runs = this.lumaRuns(region);
+    for (let k = 0; k < runs.length; k += 2) {
+      for (let i = runs[k]; i < runs[k + 1]; i++) {
         if (open[i] === 0 || support[i] <= UNSEEN_SUPPORT) continue;
         out.support[i] = support[i];
         open[i] = 0;
       }
-    });
+    }
   }
 
   private useDonor(donor: NonNullable<Known['donor']>, region: Region, out: Completed, open: Uint8Array): void {
@@ -145,9 +147,8 @@ export class Completer {
   /** Where nothing at all is known: a smooth continuation of the surroundings, which meets them px by px. */
   private useColours(region: Region, layers: Float32Array[], open: Uint8Array): void {
     const known = new Uint8Array(open.length);
-    this.eachLumaRun(region, RIM_TILE, (from, to) => {
-      for (let i = from; i < to; i++) known[i] = 1 - open[i];
-    });
+    const runs = this.lumaRuns(region);
+    for (let k = 0; k < runs.length; k += 2) for (let i = runs[k]; i < runs[k + 1]; i++) known[i] = 1 - open[i];
     const tiles = openTiles(region, open);
     layers.forEach((samples, plane) => {
       const nothing = new Float32Array(samples.length);
@@ -173,9 +174,8 @@ export class Completer {
     support: number,
   ): void {
     const both = new Uint8Array(covers.length);
-    this.eachLumaRun(region, RIM_TILE, (from, to) => {
-      for (let i = from; i < to; i++) both[i] = covers[i] & ~open[i];
-    });
+    const runs = this.lumaRuns(region);
+    for (let k = 0; k < runs.length; k += 2) for (let i = runs[k]; i < runs[k + 1]; i++) both[i] = covers[i] & ~open[i];
     const differences = planes.map((samples, plane) =>
       cellDifferences(region, this.format, plane, out.layers[plane], samples, both),
     );
@@ -193,14 +193,15 @@ export class Completer {
 
   private take(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, support: number): void {
     const taken = new Uint8Array(covers.length);
-    this.eachLumaRun(region, RIM_TILE, (from, to) => {
-      for (let i = from; i < to; i++) {
+    const runs = this.lumaRuns(region);
+    for (let k = 0; k < runs.length; k += 2) {
+      for (let i = runs[k]; i < runs[k + 1]; i++) {
         if ((covers[i] & open[i]) === 0) continue;
         taken[i] = 1;
         out.support[i] = support;
         open[i] = 0;
       }
-    });
+    }
     out.layers.forEach((samples, plane) => this.copyWhere(region, plane, taken, planes[plane], samples));
   }
 
@@ -216,9 +217,8 @@ export class Completer {
     }
   }
 
-  /** Calls `use` with the first luma px and the one after the last of every run of tiles of at least a kind. */
-  private eachLumaRun(region: Region, kind: number, use: (from: number, to: number) => void): void {
-    eachRun(spansOf(region, this.format, 0, kind), region.rect.width, use);
+  private lumaRuns(region: Region): Int32Array {
+    return runsOf(region, this.format, 0, RIM_TILE);
   }
 }
 

@@ -5,7 +5,7 @@ import { sigmaAt, type GrainModel } from './grain.ts';
 import type { GrainField } from './grainField.ts';
 import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
 import { applyTransfer, CELL, offsetGrid, type RimMeasure } from './measure.ts';
-import { eachRun, HOLE_TILE, planeSize, spansOf, type Region } from './region.ts';
+import { HOLE_TILE, planeSize, runsOf, spansOf, type Region } from './region.ts';
 import { textureField } from './textureField.ts';
 import { activeCells, fieldOf, plusField } from './smoothField.ts';
 
@@ -162,23 +162,28 @@ export class Finisher {
       }
       return this.rounded(mixed, full);
     });
+    return { frame: region.frame, rect: region.rect, planes, ...this.counts(region, support) };
+  }
+
+  private counts(region: Region, support: Float32Array): Pick<Patch, 'hole' | 'unseen'> {
+    const { alpha } = region;
     let [hole, unseen] = [0, 0];
-    const spans = spansOf(region, this.format, 0, HOLE_TILE);
-    eachRun(spans, region.rect.width, (from, to) => {
-      for (let i = from; i < to; i++) {
-        if (region.alpha[i] === 0) continue;
+    const runs = runsOf(region, this.format, 0, HOLE_TILE);
+    for (let k = 0; k < runs.length; k += 2) {
+      for (let i = runs[k]; i < runs[k + 1]; i++) {
+        if (alpha[i] === 0) continue;
         hole++;
         if (support[i] <= UNSEEN_SUPPORT) unseen++;
       }
-    });
-    return { frame: region.frame, rect: region.rect, planes, hole, unseen };
+    }
+    return { hole, unseen };
   }
 
   private rounded(samples: Float32Array, most: number): Uint16Array {
     const { kernels } = this;
     return kernels.scoped(() => {
       const out = kernels.alloc(samples.length * 2);
-      kernels.run.roundSamples(kernels.put(samples), samples.length, most, out);
+      kernels.run.roundSamples(kernels.put(samples), samples.length, 1, most, out);
       return kernels.u16(out, samples.length).slice();
     });
   }

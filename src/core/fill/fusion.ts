@@ -3,7 +3,7 @@ import type { FrameFormat } from '../image/format.ts';
 import { BandBuffers } from './bandBuffers.ts';
 import type { Gathered } from './gathered.ts';
 import { medianOfChroma, medianOfLuma } from './medianBand.ts';
-import { eachRun, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
 import type { RegionMap, SourcePlaces } from './regionMap.ts';
 import { AGREEMENT_FLOATS, ENOUGH } from './sourceAgreement.ts';
 import { planePart, type SourceFrame, type SourceFrames } from './sourceFrames.ts';
@@ -125,7 +125,8 @@ export class Fusion {
     const { region } = out;
     const n = out.sources.length;
     const { width } = region.rect;
-    const spans = spansOf(rowOf(region, row), format, 0, RIM_TILE);
+    const tiles = rowOf(region, row);
+    const spans = spansOf(tiles, format, 0, RIM_TILE);
     kernels.f32(band.params, n * 3).set(params[0]);
     for (let k = 0; k < spans.length; k += 3) {
       const at = spans[k] * width + spans[k + 1];
@@ -152,7 +153,7 @@ export class Fusion {
       [band.support, out.support],
       [band.share, out.share],
     ] as const) {
-      copyRuns(kernels.f32(at, band.lumaSamples), to, first, width, spans);
+      copyRuns(kernels.f32(at, band.lumaSamples), to, first, runsOf(tiles, format, 0, RIM_TILE));
     }
     for (let plane = 1; plane < format.colourPlanes; plane++) this.fuseChroma(out, row, plane);
   }
@@ -176,7 +177,8 @@ export class Fusion {
     const n = out.sources.length;
     const { stepX, stepY } = format.planes[plane];
     const { width } = planeSize(region, format, plane);
-    const spans = spansOf(rowOf(region, row), format, plane, RIM_TILE);
+    const tiles = rowOf(region, row);
+    const spans = spansOf(tiles, format, plane, RIM_TILE);
     kernels.f32(band.params, n * 3).set(params[plane]);
     const lumaRow = region.rect.width * 4;
     for (let k = 0; k < spans.length; k += 3) {
@@ -196,7 +198,8 @@ export class Fusion {
       );
     }
     if (this.statistic === 'median') medianOfChroma(kernels, band, n, plane, params[plane], width, stepX, stepY);
-    copyRuns(kernels.f32(band.mean, band.samples[plane]), out.planes[plane], row * band.samples[plane], width, spans);
+    const runs = runsOf(tiles, format, plane, RIM_TILE);
+    copyRuns(kernels.f32(band.mean, band.samples[plane]), out.planes[plane], row * band.samples[plane], runs);
   }
 }
 
@@ -214,6 +217,6 @@ function rowOf({ cols, active }: Region, row: number): Pick<Region, 'cols' | 'ro
 }
 
 /** Copies runs of a band of rows to their place in a plane. @param first - Where the band begins in it. */
-function copyRuns(band: Float32Array, to: Float32Array, first: number, width: number, spans: Int32Array): void {
-  eachRun(spans, width, (from, end) => to.set(band.subarray(from, end), first + from));
+function copyRuns(band: Float32Array, to: Float32Array, first: number, runs: Int32Array): void {
+  for (let k = 0; k < runs.length; k += 2) to.set(band.subarray(runs[k], runs[k + 1]), first + runs[k]);
 }

@@ -2,7 +2,7 @@ import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
 import { GRAIN_SIDE, kernelNumber, PHASES, type GrainModel } from './grain.ts';
 import type { GrainDrift } from './grainDrift.ts';
-import { eachRun, HOLE_TILE, planeSize, spansOf, TILE, type Region } from './region.ts';
+import { HOLE_TILE, planeSize, runsOf, TILE, type Region } from './region.ts';
 
 /** Tiles of a square that share one shift of the pattern that stays, each way. */
 const TOGETHER = 2;
@@ -36,10 +36,10 @@ export class GrainField {
     if (stillness <= 0) return fresh;
     const still = this.noise(model, region, plane, 0, this.shifts(region, hole, plane));
     const [a, b] = [Math.sqrt(1 - stillness), Math.sqrt(stillness)];
-    const { width } = planeSize(region, this.format, plane);
-    eachRun(spansOf(region, this.format, plane, HOLE_TILE), width, (from, to) => {
-      for (let i = from; i < to; i++) fresh[i] = a * fresh[i] + b * still[i];
-    });
+    const runs = runsOf(region, this.format, plane, HOLE_TILE);
+    for (let k = 0; k < runs.length; k += 2) {
+      for (let i = runs[k]; i < runs[k + 1]; i++) fresh[i] = a * fresh[i] + b * still[i];
+    }
     return fresh;
   }
 

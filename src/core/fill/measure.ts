@@ -4,7 +4,7 @@ import { maxSample, type FrameFormat } from '../image/format.ts';
 import type { Gathered } from './gathered.ts';
 import { measureGrain, type Likeness } from './grain.ts';
 import type { Grid } from './membrane.ts';
-import { eachRun, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
+import { planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
 import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
 
 /** Cells of the offset grid per tile side: a cell is 8 luma px. */
@@ -68,7 +68,7 @@ export function measureRim(
     // Both chroma planes have one size.
     const spans = spansOf(region, format, plane, RIM_TILE);
     const mask = plane === 0 ? rim : (small ??= shrinkMask(rim, w, size.width, size.height, stepX, stepY, spans));
-    const residual = difference(own[plane], estimate, size.width, spans);
+    const residual = difference(own[plane], estimate, runsOf(region, format, plane, RIM_TILE));
     luma ??= residual;
     offsets.push(sumOffsets(residual, mask, size.width, spans, region, unit));
     const level = (i: number): number => {
@@ -82,21 +82,19 @@ export function measureRim(
 
 /** 1 for the px at which both the frame and the gathered picture are known. */
 function measurableRim({ region, support }: Gathered, format: FrameFormat): Uint8Array {
-  const { width } = region.rect;
+  const { known } = region;
   const rim = new Uint8Array(support.length);
-  const spans = spansOf(region, format, 0, RIM_TILE);
-  eachRun(spans, width, (from, to) => {
-    for (let i = from; i < to; i++) rim[i] = region.known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
-  });
+  const runs = runsOf(region, format, 0, RIM_TILE);
+  for (let k = 0; k < runs.length; k += 2) {
+    for (let i = runs[k]; i < runs[k + 1]; i++) rim[i] = known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
+  }
   return rim;
 }
 
 /** a - b on runs of samples, 0 elsewhere. */
-function difference(a: Float32Array, b: Float32Array, width: number, spans: Int32Array): Float32Array {
+function difference(a: Float32Array, b: Float32Array, runs: Int32Array): Float32Array {
   const out = new Float32Array(a.length);
-  eachRun(spans, width, (from, to) => {
-    for (let i = from; i < to; i++) out[i] = a[i] - b[i];
-  });
+  for (let k = 0; k < runs.length; k += 2) for (let i = runs[k]; i < runs[k + 1]; i++) out[i] = a[i] - b[i];
   return out;
 }
 

@@ -3,7 +3,7 @@ import { grow, intersect, snap, type FrameFormat, type Rect } from '../image/for
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Gathered } from './gathered.ts';
 import { patchFill, type Incomplete } from './patchFill.ts';
-import { eachRun, planeSize, spansOf, TILE, tileCorners, type Region } from './region.ts';
+import { planeSize, runsOf, TILE, tileCorners, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
 import { wordsOf } from '../image/mapped.ts';
 
@@ -110,9 +110,10 @@ export function samplePlate(
       const picture = { at: kernels.put(samples), width, height };
       warpPlane(kernels, picture, local, cols, rows, wanted, stepX, stepY, out);
       const values = kernels.f32(out, size.width * size.height).slice();
-      eachRun(spansOf({ cols, rows, active: wanted }, format, plane, 1), size.width, (from, to) => {
-        for (let i = from; i < to; i++) values[i] *= perLevel / 256;
-      });
+      const runs = runsOf({ cols, rows, active: wanted }, format, plane, 1);
+      for (let k = 0; k < runs.length; k += 2) {
+        for (let i = runs[k]; i < runs[k + 1]; i++) values[i] *= perLevel / 256;
+      }
       return values;
     });
   });

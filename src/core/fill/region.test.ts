@@ -5,12 +5,12 @@ import { CAMERA_PLANE, type FrameMap } from '../depth/frameMap.ts';
 import { TAINT_PX } from '../image/matteCells.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import {
-  eachRun,
   HOLE_TILE,
   planeSize,
   readRegionPlane,
   regionOf,
   RIM_TILE,
+  runsOf,
   spansOf,
   TILE,
   tileCorners,
@@ -84,10 +84,9 @@ describe('runs of samples', () => {
     const spans = spansOf(region, smallFormat(64, 32, true), 1, RIM_TILE);
     expect([...spans.slice(0, 3)]).toEqual([0, 8, 24]);
     expect(spans.length / 3).toBe(TILE / 2 + 2 * (TILE / 2));
-    const runs: number[] = [];
-    eachRun(spans, 32, (from, to) => runs.push(from, to));
-    expect(runs.slice(0, 4)).toEqual([8, 24, 40, 56]);
-    expect(runs.slice(-4)).toEqual([15 * 32, 15 * 32 + 8, 15 * 32 + 24, 15 * 32 + 32]);
+    const runs = runsOf(region, smallFormat(64, 32, true), 1, RIM_TILE);
+    expect([...runs.slice(0, 4)]).toEqual([8, 24, 40, 56]);
+    expect([...runs.slice(-4)]).toEqual([15 * 32, 15 * 32 + 8, 15 * 32 + 24, 15 * 32 + 32]);
   });
 });
 

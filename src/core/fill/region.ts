@@ -153,7 +153,15 @@ export function planeSize(region: Region, format: FrameFormat, plane: number): {
 }
 
 /** Runs that were asked for, by the active tiles; every step of a fill asks for the same few. */
-const knownSpans = new WeakMap<Uint8Array, Map<string, Int32Array>>();
+const knownRuns = new WeakMap<Uint8Array, Map<string, Int32Array>>();
+
+function remembered(active: Uint8Array, key: string, find: () => Int32Array): Int32Array {
+  const known = knownRuns.get(active) ?? new Map<string, Int32Array>();
+  knownRuns.set(active, known);
+  const found = known.get(key) ?? find();
+  known.set(key, found);
+  return found;
+}
 
 /** Runs of samples of a plane in tiles of at least a kind: triples of row, first column, column after the last. */
 export function spansOf(
@@ -163,12 +171,27 @@ export function spansOf(
   kind: number,
 ): Int32Array {
   const { stepX, stepY } = format.planes[plane];
-  const spans = knownSpans.get(region.active) ?? new Map<string, Int32Array>();
-  knownSpans.set(region.active, spans);
-  const key = `${stepX} ${stepY} ${kind}`;
-  const found = spans.get(key) ?? findSpans(region, format, plane, kind);
-  spans.set(key, found);
-  return found;
+  return remembered(region.active, `spans ${stepX} ${stepY} ${kind}`, () => findSpans(region, format, plane, kind));
+}
+
+/** The same runs as pairs: number of the first sample in the region's part of the plane, and of the one after the last. */
+export function runsOf(
+  region: Pick<Region, 'cols' | 'rows' | 'active'>,
+  format: FrameFormat,
+  plane: number,
+  kind: number,
+): Int32Array {
+  const { stepX, stepY } = format.planes[plane];
+  const width = (region.cols * TILE) / stepX;
+  return remembered(region.active, `runs ${stepX} ${stepY} ${kind}`, () => {
+    const spans = spansOf(region, format, plane, kind);
+    const runs = new Int32Array((spans.length / 3) * 2);
+    for (let k = 0, n = 0; k < spans.length; k += 3) {
+      runs[n++] = spans[k] * width + spans[k + 1];
+      runs[n++] = spans[k] * width + spans[k + 2];
+    }
+    return runs;
+  });
 }
 
 function findSpans(
@@ -190,14 +213,6 @@ function findSpans(
     }
   }
   return Int32Array.from(out);
-}
-
-/** Calls `use` with the first sample and the one after the last of each run. @param width - Of the plane, samples. */
-export function eachRun(spans: Int32Array, width: number, use: (from: number, to: number) => void): void {
-  for (let k = 0; k < spans.length; k += 3) {
-    const row = spans[k] * width;
-    use(row + spans[k + 1], row + spans[k + 2]);
-  }
 }
 
 /** The frame's own samples of a region, as numbers; places outside the frame repeat its border. */

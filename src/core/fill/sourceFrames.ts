@@ -89,11 +89,16 @@ export class SourceFrames {
       let any = false;
       for (let r = 0; r < rect.height; r++) {
         const row = kernels.u8(raw + r * width + rect.x, rect.width);
-        any ||= row.some((v) => v !== 0);
+        any ||= holdsAny(row);
         kernels.u8(crop + r * rect.width, rect.width).set(row);
       }
       if (any) kernels.run.dilate(crop, rect.width, rect.height, TAINT_PX, out, kernels.alloc(n));
       else kernels.u8(out, n).fill(0);
     });
   }
+}
+
+function holdsAny(bytes: Uint8Array): boolean {
+  for (const byte of bytes) if (byte !== 0) return true;
+  return false;
 }

@@ -33,7 +33,7 @@ export function upscalePatch(
       const source = kernels.put(samples);
       kernels.run.warpTiles(source, stride, stride, samples.length / stride, map, w, h, factor, active, out, ow);
       const rounded = kernels.alloc(ow * oh * 2);
-      kernels.run.roundSamples(out, ow * oh, most, rounded);
+      kernels.run.roundSamples(out, ow * oh, 1, most, rounded);
       return kernels.u16(rounded, ow * oh).slice();
     });
   });

@@ -30,21 +30,22 @@ export function cutPlane(
   }
 }
 
-/** Rounds `n` samples, half up, to whole ones of 0..most. */
-export function roundSamples(src: usize, n: i32, most: f32, dst: usize): void {
+/** Rounds `n` samples times a factor, half up, to whole ones of 0..most. */
+export function roundSamples(src: usize, n: i32, factor: f32, most: f32, dst: usize): void {
   const half: f32 = 0.5;
   const zero: f32 = 0;
   const lows = f32x4.splat(zero);
   const tops = f32x4.splat(most);
   const halves = f32x4.splat(half);
+  const factors = f32x4.splat(factor);
   let i = 0;
   for (; i + 4 <= n; i += 4) {
-    const v = f32x4.add(v128.load(src + (<usize>i << 2)), halves);
+    const v = f32x4.add(f32x4.mul(v128.load(src + (<usize>i << 2)), factors), halves);
     const whole = i32x4.trunc_sat_f32x4_s(f32x4.pmin(f32x4.pmax(v, lows), tops));
     v128.store64_lane(dst + (<usize>i << 1), i16x8.narrow_i32x4_u(whole, whole), 0);
   }
   for (; i < n; i++) {
-    const v = load<f32>(src + (<usize>i << 2)) + half;
+    const v = load<f32>(src + (<usize>i << 2)) * factor + half;
     store<u16>(dst + (<usize>i << 1), <u16>min(max(v, zero), most));
   }
 }
