@@ -12,6 +12,8 @@ export interface FrameTruth {
   hole: Uint8Array;
   /** 1 where the matte is above 0. */
   touched: Uint8Array;
+  /** The same of the next frame. */
+  touchedNext: Uint8Array;
   /** 1 where the hole's background is truly seen in another frame in reach. */
   seen: Uint8Array;
   /** Place in the next frame of every 8th pixel across and down, NaN = out of view; interleaved x, y. */
@@ -60,10 +62,10 @@ export class FrameJudge {
       ssimSeen: this.ssim(blurred, seen),
       flicker:
         this.relative(
-          flickerEnergy(result, resultNext, seen, t),
-          flickerEnergy(t.limit, t.limitNext, seen, t),
-          flickerEnergy(result, resultNext, this.ring, t),
-          flickerEnergy(t.limit, t.limitNext, this.ring, t),
+          flickerEnergy(result, resultNext, seen, 1, t),
+          flickerEnergy(t.limit, t.limitNext, seen, 1, t),
+          flickerEnergy(result, resultNext, this.ring, 0, t),
+          flickerEnergy(t.limit, t.limitNext, this.ring, 0, t),
         ) ** 0.5,
       sharpness: this.relative(
         laplacianEnergy(result, seen),
@@ -125,8 +127,12 @@ function windowSsim(a: Picture, b: Picture, at: number): number {
   return ((2 * ma * mb + c1) * (2 * cov + c2)) / ((ma * ma + mb * mb + c1) * (va + vb + c2));
 }
 
-/** Mean squared difference to the next frame along the true motion. */
-function flickerEnergy(a: Picture, b: Picture, mask: Uint8Array, t: FrameTruth): number {
+/**
+ * Mean squared difference to the next frame along the true motion, of fill to fill or of footage to footage: where the hole
+ * moves on, the codec has just coded what was hidden, and its grain is new.
+ * @param touched - Whether the hole is there in the next frame.
+ */
+function flickerEnergy(a: Picture, b: Picture, mask: Uint8Array, touched: number, t: FrameTruth): number {
   let [sum, n] = [0, 0];
   const { width: w, height: h } = a;
   for (let r = 0; 8 * r < h; r++) {
@@ -134,13 +140,14 @@ function flickerEnergy(a: Picture, b: Picture, mask: Uint8Array, t: FrameTruth):
       const k = 2 * (r * t.nextCols + c);
       const i = 8 * r * w + 8 * c;
       if (!mask[i] || Number.isNaN(t.next[k])) continue;
-      // The motion is locally a shift: a small window is compared at once.
+      // The motion is locally a shift: the px around a place are compared at once. All of them count: a codec leaves
+      // other grain at the borders of its blocks of eight than within.
       const [dx, dy] = [t.next[k] - 8 * c, t.next[k + 1] - 8 * r];
-      for (let y = 8 * r - 2; y <= 8 * r + 2; y++) {
-        for (let x = 8 * c - 2; x <= 8 * c + 2; x++) {
+      for (let y = 8 * r - 4; y < 8 * r + 4; y++) {
+        for (let x = 8 * c - 4; x < 8 * c + 4; x++) {
           if (x < 2 || y < 2 || x + dx < 2 || y + dy < 2 || x + dx > w - 3 || y + dy > h - 3 || y > h - 3 || x > w - 3)
             continue;
-          if (!mask[y * w + x]) continue;
+          if (!mask[y * w + x] || t.touchedNext[Math.round(y + dy) * w + Math.round(x + dx)] !== touched) continue;
           sum += (bilinear(b, x + dx, y + dy) - a.values[y * w + x]) ** 2;
           n++;
         }

@@ -140,7 +140,10 @@ export async function judge(
     const part = partAround(mask, w, h, 40, STEP);
     const next = trueMotion(truth, t, t + 1, w, h, cellsNear(dilateMask(mask, w, h, 28), w, h));
     const passing = passingCells(truth.movers(t), cells, w, h);
-    const facts = cropped(frameTruth(t, { truthFootage, limit }, matteAt, mask, motions, next, passing), part);
+    const facts = cropped(
+      frameTruth(t, { truthFootage, limit }, matteAt, [mask, touched(t + 1)], motions, next, passing),
+      part,
+    );
     const judgeOf = new FrameJudge(facts);
     const rate = (method: string, a: Picture, b: Picture): void =>
       note(method, judgeOf.score(cropPicture(a, part), cropPicture(b, part)));
@@ -189,6 +192,7 @@ function cropped(t: FrameTruth, part: Part): FrameTruth {
     limitNext: picture(t.limitNext),
     hole: mask(t.hole),
     touched: mask(t.touched),
+    touchedNext: mask(t.touchedNext),
     seen: mask(t.seen),
     next,
     nextCols: cols,
@@ -199,7 +203,7 @@ function frameTruth(
   frame: number,
   footage: { truthFootage: Footage; limit: Footage },
   matteAt: (t: number) => Uint8Array,
-  touched: Uint8Array,
+  [touched, touchedNext]: [Uint8Array, Uint8Array],
   motions: Map<number, Float32Array>,
   next: Float32Array,
   passing: Uint8Array,
@@ -235,6 +239,7 @@ function frameTruth(
     limitNext: footage.limit.luma(frame + 1),
     hole,
     touched,
+    touchedNext,
     seen,
     next,
     nextCols: cols,

@@ -19,14 +19,24 @@ import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
 import { buildPlate, plateRect, type Plate } from '../core/fill/plate.ts';
-import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
+import {
+  makeRegion,
+  partOf,
+  regionOf,
+  readRegionPlane,
+  RIM_TILE,
+  TILE,
+  tilesWith,
+  type Region,
+} from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { SourceFrames } from '../core/fill/sourceFrames.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
 import { snap, type FrameFormat, type FrameReader, type Rect } from '../core/image/format.ts';
-import { boxOf, fillMatteCells, type MatteCells } from '../core/image/matteCells.ts';
+import { bytesOf } from '../core/image/mapped.ts';
+import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
 import { shadeIn } from '../core/movers/bodies.ts';
@@ -368,7 +378,7 @@ export class EngineSession {
     const region = makeRegion(this.kernels, frame, whole, this.mattes, true);
     const work = [{ region, sources }];
     const see = (g: Gatherer): Plate => stillOf(g.gather(region, sources), format);
-    return this.withGatherer(work, new DepthMotion(this.motion!), this.mattes, see, statistic);
+    return this.withGatherer(work, new DepthMotion(this.motion!), this.mattes, see, { statistic });
   }
 
   /** A gatherer for regions of frames, on the background's plane or with its depth. */
@@ -377,14 +387,14 @@ export class EngineSession {
     motion: DepthMotion,
     mattes: FrameReader,
     use: (gatherer: Gatherer) => T,
-    statistic: Statistic = 'mean',
+    { statistic = 'mean', taint = TAINT_PX }: { statistic?: Statistic; taint?: number } = {},
   ): T {
     const rects = new Map<number, Rect>();
     for (const { region, sources } of work) {
       for (const s of sources) rects.set(s, union(rects.get(s), neededRect(region, s, motion, this.frames.format)));
     }
     return this.kernels.scoped(() => {
-      const sources = new SourceFrames(this.kernels, this.frames, mattes, rects, this.job.sourceBytes);
+      const sources = new SourceFrames(this.kernels, this.frames, mattes, rects, this.job.sourceBytes, taint);
       return use(new Gatherer(this.kernels, this.frames, motion, sources, this.job.settings.light / 100, statistic));
     });
   }
@@ -401,12 +411,27 @@ export class EngineSession {
     const region = makeRegion(this.kernels, frame, plateRect(box, format), this.mattes, true);
     const work = [{ region, sources }];
     const depth = local && this.depthFinder().find(region, sources);
-    return this.withGatherer(work, this.motionFor(work, depth ? [depth] : []), this.mattes, (gatherer) => {
-      const gathered = gatherer.gather(region, sources);
-      this.withdrawn(gathered);
-      withdraw(region, gathered.support, contradicted);
-      return buildPlate(this.kernels, gathered, format, this.job.settings.seed);
-    });
+    const motion = this.motionFor(work, depth ? [depth] : []);
+    const gathered = this.withGatherer(work, motion, this.mattes, (g) => g.gather(region, sources));
+    const beside = this.besideMattes(gathered, motion);
+    this.withdrawn(gathered);
+    withdraw(region, gathered.support, contradicted);
+    return buildPlate(this.kernels, gathered, format, this.job.settings.seed, beside);
+  }
+
+  /** What sources show next to mattes alone of a region. */
+  private besideMattes({ region, sources, support }: Gathered, motion: DepthMotion): Gathered {
+    const part = partOf(
+      region,
+      tilesWith(
+        region,
+        RIM_TILE,
+        bytesOf(support, (s) => (s > 0 ? 0 : 1)),
+      ),
+    );
+    const [work, taint] = [[{ region: part, sources }], LEAST_TAINT_PX];
+    const found = this.withGatherer(work, motion, this.mattes, (g) => g.gather(part, sources), { taint });
+    return { ...found, support: found.support.map((s, i) => (support[i] > 0 ? 0 : s)) };
   }
 
   finish({

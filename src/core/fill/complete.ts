@@ -4,7 +4,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { addBorder } from './borderField.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
-import { HOLE_TILE, partOf, planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
+import { HOLE_TILE, partOf, planeSize, RIM_TILE, runsOf, spansOf, tilesWith, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
 import { cellDifferences, fieldOf, plusField, type CellSums } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
@@ -230,18 +230,7 @@ function leaveOut({ sum, weight }: CellSums, cells: Uint8Array): void {
 }
 
 /** 1 for the tiles in which px that are to be removed are still open. */
-function openTiles({ rect, cols, active, alpha }: Region, open: Uint8Array): Uint8Array {
-  const out = new Uint8Array(active.length);
-  for (let tile = 0; tile < out.length; tile++) {
-    if (active[tile] !== HOLE_TILE) continue;
-    const first = Math.floor(tile / cols) * TILE * rect.width + (tile % cols) * TILE;
-    for (let y = 0; y < TILE && out[tile] === 0; y++) {
-      const at = first + y * rect.width;
-      for (let i = at; i < at + TILE; i++) if (open[i] === 1 && alpha[i] > 0) out[tile] = 1;
-    }
-  }
-  return out;
-}
+const openTiles = (region: Region, open: Uint8Array): Uint8Array => tilesWith(region, HOLE_TILE, open, region.alpha);
 
 /** Some tiles and those up to `reach` tiles away. */
 function tilesNear({ cols, rows }: Region, tiles: Uint8Array, reach: number): Uint8Array {

@@ -29,12 +29,31 @@ export function plateRect(box: Rect, format: FrameFormat): Rect {
   return snap(intersect(grow(box, margin), allowed), TILE);
 }
 
-/** Completes a gathered region with patches of itself. */
-export function buildPlate(kernels: Kernels, gathered: Gathered, format: FrameFormat, seed: number): Plate {
+/**
+ * Completes a gathered region with patches of itself.
+ * @param beside - What is seen of it next to mattes alone. It is not trusted enough for patches to go on from it, but frames show it.
+ */
+export function buildPlate(
+  kernels: Kernels,
+  gathered: Gathered,
+  format: FrameFormat,
+  seed: number,
+  beside?: Gathered,
+): Plate {
   const picture = toPicture(gathered, format);
+  if (beside) lay(picture, toPicture(beside, format));
   const filled = picture.missing.includes(1) ? patchFill(kernels, picture, seed) : picture.colour;
   const { region } = gathered;
   return { frame: region.frame, rect: region.rect, planes: toPlanes(filled, region, format) };
+}
+
+/** Lays what a picture shows over another. */
+function lay(under: Incomplete, over: Incomplete): void {
+  over.missing.forEach((missing, i) => {
+    if (missing === 1) return;
+    under.colour.set(over.colour.subarray(4 * i, 4 * i + 4), 4 * i);
+    under.missing[i] = 0;
+  });
 }
 
 /** Colour at luma size in 8-bit levels; missing where no source saw it. */

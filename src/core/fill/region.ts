@@ -134,6 +134,25 @@ export const partOf = (region: Region, tiles: Uint8Array): Region => ({
   active: region.active.map((a, tile) => a * tiles[tile]),
 });
 
+/** 1 for the tiles of at least a kind that hold a px at which neither of two masks is 0. */
+export function tilesWith(
+  { rect, cols, active }: Region,
+  kind: number,
+  one: Uint8Array,
+  other: Uint8Array = one,
+): Uint8Array {
+  const out = new Uint8Array(active.length);
+  for (let tile = 0; tile < out.length; tile++) {
+    if (active[tile] < kind) continue;
+    const first = Math.floor(tile / cols) * TILE * rect.width + (tile % cols) * TILE;
+    for (let y = 0; y < TILE && out[tile] === 0; y++) {
+      const at = first + y * rect.width;
+      for (let i = at; i < at + TILE; i++) if (one[i] > 0 && other[i] > 0) out[tile] = 1;
+    }
+  }
+  return out;
+}
+
 /** Corners of a region's tiles, (cols + 1)·(rows + 1), interleaved x, y, frame px. */
 export function tileCorners({ rect, cols, rows }: Region): Float32Array {
   const out = new Float32Array((cols + 1) * (rows + 1) * 2);

@@ -32,6 +32,8 @@ export class SourceFrames {
     private readonly mattes: FrameReader,
     private readonly rects: ReadonlyMap<number, Rect>,
     budget: number,
+    /** How near to a matte nothing is used, px. */
+    private readonly taint = TAINT_PX,
   ) {
     const area = Math.max(1, ...[...rects.values()].map((r) => r.width * r.height));
     const { format } = frames;
@@ -92,7 +94,7 @@ export class SourceFrames {
         any ||= holdsAny(row);
         kernels.u8(crop + r * rect.width, rect.width).set(row);
       }
-      if (any) kernels.run.dilate(crop, rect.width, rect.height, TAINT_PX, out, kernels.alloc(n));
+      if (any) kernels.run.dilate(crop, rect.width, rect.height, this.taint, out, kernels.alloc(n));
       else kernels.u8(out, n).fill(0);
     });
   }
