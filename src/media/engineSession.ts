@@ -10,7 +10,7 @@ import { Completer } from '../core/fill/complete.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
-import type { Gathered } from '../core/fill/gathered.ts';
+import { tilesUnseen, type Gathered } from '../core/fill/gathered.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
@@ -19,23 +19,13 @@ import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
 import { buildPlate, plateRect, type Plate } from '../core/fill/plate.ts';
-import {
-  makeRegion,
-  partOf,
-  regionOf,
-  readRegionPlane,
-  RIM_TILE,
-  TILE,
-  tilesWith,
-  type Region,
-} from '../core/fill/region.ts';
+import { makeRegion, partOf, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { SourceFrames } from '../core/fill/sourceFrames.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
 import { snap, type FrameFormat, type FrameReader, type Rect } from '../core/image/format.ts';
-import { bytesOf } from '../core/image/mapped.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
@@ -420,15 +410,10 @@ export class EngineSession {
   }
 
   /** What sources show next to mattes alone of a region. */
-  private besideMattes({ region, sources, support }: Gathered, motion: DepthMotion): Gathered {
-    const part = partOf(
-      region,
-      tilesWith(
-        region,
-        RIM_TILE,
-        bytesOf(support, (s) => (s > 0 ? 0 : 1)),
-      ),
-    );
+  private besideMattes(gathered: Gathered, motion: DepthMotion): Gathered | undefined {
+    const { region, sources, support } = gathered;
+    const part = partOf(region, tilesUnseen(gathered));
+    if (!part.active.some((a) => a > 0)) return undefined;
     const [work, taint] = [[{ region: part, sources }], LEAST_TAINT_PX];
     const found = this.withGatherer(work, motion, this.mattes, (g) => g.gather(part, sources), { taint });
     return { ...found, support: found.support.map((s, i) => (support[i] > 0 ? 0 : s)) };

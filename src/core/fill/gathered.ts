@@ -1,4 +1,5 @@
-import type { Region } from './region.ts';
+import { bytesOf } from '../image/mapped.ts';
+import { RIM_TILE, tilesWith, type Region } from './region.ts';
 import { SourceAgreement } from './sourceAgreement.ts';
 
 /** What other frames say about a region. */
@@ -25,3 +26,11 @@ export function nothingOf(region: Region, sources: readonly number[], own: Float
   const agreement = new SourceAgreement(region, sources.length);
   return { region, sources: [...sources], planes, support, share, agreement, own };
 }
+
+/** 1 for the tiles with px that no source shows. */
+export const tilesUnseen = ({ region, support }: Gathered): Uint8Array =>
+  tilesWith(
+    region,
+    RIM_TILE,
+    bytesOf(support, (s) => (s > 0 ? 0 : 1)),
+  );

@@ -31,7 +31,7 @@ export function plateRect(box: Rect, format: FrameFormat): Rect {
 
 /**
  * Completes a gathered region with patches of itself.
- * @param beside - What is seen of it next to mattes alone. It is not trusted enough for patches to go on from it, but frames show it.
+ * @param beside - What is seen of it next to mattes alone: patches go on from it too.
  */
 export function buildPlate(
   kernels: Kernels,

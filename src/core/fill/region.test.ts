@@ -12,6 +12,7 @@ import {
   RIM_TILE,
   runsOf,
   spansOf,
+  tilesWith,
   TILE,
   tileCorners,
   type Region,
@@ -87,6 +88,31 @@ describe('runs of samples', () => {
     const runs = runsOf(region, smallFormat(64, 32, true), 1, RIM_TILE);
     expect([...runs.slice(0, 4)]).toEqual([8, 24, 40, 56]);
     expect([...runs.slice(-4)]).toEqual([15 * 32, 15 * 32 + 8, 15 * 32 + 24, 15 * 32 + 32]);
+  });
+});
+
+describe('tiles with px of a mask', () => {
+  const n = 3 * TILE * TILE;
+  const region = {
+    rect: { x: 32, y: 0, width: 3 * TILE, height: TILE },
+    cols: 3,
+    active: Uint8Array.of(HOLE_TILE, RIM_TILE, 0),
+  } as Region;
+  const at = (...places: [number, number][]): Uint8Array => {
+    const mask = new Uint8Array(n);
+    for (const [x, y] of places) mask[y * 3 * TILE + x] = 1;
+    return mask;
+  };
+
+  it('are those of at least a kind, down to their last px', () => {
+    const mask = at([TILE - 1, TILE - 1], [TILE, 0], [2 * TILE, 3]);
+    expect([...tilesWith(region, RIM_TILE, mask)]).toEqual([1, 1, 0]);
+    expect([...tilesWith(region, HOLE_TILE, mask)]).toEqual([1, 0, 0]);
+    expect([...tilesWith(region, RIM_TILE, at([TILE, 5]))]).toEqual([0, 1, 0]);
+  });
+
+  it('count where two masks hold the same px', () => {
+    expect([...tilesWith(region, RIM_TILE, at([3, 3], [TILE + 2, 2]), at([3, 4], [TILE + 2, 2]))]).toEqual([0, 1, 0]);
   });
 });
 
