@@ -15,7 +15,9 @@ export function flatten(points: readonly PathPoint[]): Float64Array {
       Math.hypot(p.x - 2 * ax + bx, p.y - 2 * ay + by),
       Math.hypot(ax - 2 * bx + q.x, ay - 2 * by + q.y),
     );
-    const steps = Math.max(1, Math.ceil(Math.sqrt((0.75 * bend) / FLATNESS)));
+    // Between corners the curve is the straight line, which needs no more points, however unevenly it runs along it.
+    const straight = p.outX === 0 && p.outY === 0 && q.inX === 0 && q.inY === 0;
+    const steps = straight ? 1 : Math.max(1, Math.ceil(Math.sqrt((0.75 * bend) / FLATNESS)));
     for (let s = 0; s < steps; s++) {
       const t = s / steps;
       const u = 1 - t;

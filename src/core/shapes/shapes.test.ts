@@ -71,6 +71,17 @@ describe('coverPolygon', () => {
     expect(out[5 * 12 + 6]).toBeCloseTo(0, 6);
   });
 
+  it('goes straight between corners with no more points than they are, and around curves with as many as they need', () => {
+    expect([...flatten(rectanglePoints(1, 2, 31, 12))]).toEqual([1, 2, 31, 2, 31, 12, 1, 12]);
+    const [first, ...rest] = rectanglePoints(0, 0, 30, 30);
+    const bulging = [{ ...first, outX: 10, outY: -10 }, ...rest];
+    const bent = flatten(bulging);
+    expect(bent.length).toBeGreaterThan(20);
+    expect([...bent.subarray(-6)]).toEqual([30, 0, 30, 30, 0, 30]);
+    // One handle alone weighs 3t(1 − t)², which is at most 4/9.
+    expect(Math.min(...bent)).toBeCloseTo(-10 * (4 / 9), 1);
+  });
+
   it('draws a circle with its area', () => {
     const out = new Float32Array(100 * 100);
     coverPolygon(out, { x: 0, y: 0, width: 100, height: 100 }, flatten(ellipsePoints(50.3, 49.6, 40, 40)));

@@ -1,0 +1,99 @@
+import { beforeEach, describe, expect, it, jest } from '@jest/globals';
+import type { MoverOutlines, SearchView } from '../../../contract/movers.ts';
+import { addRemoval } from '../../document/edits.ts';
+import { openQuietly, startQuietly } from '../../testing/quietServer.ts';
+import { useMovers } from './moversStore.ts';
+import { useStage } from './stageStore.ts';
+import { useWork } from './workStore.ts';
+
+const outlinesOf = (mover: number): MoverOutlines => ({
+  '3': [mover, 0, mover + 10, 0, mover + 10, 10],
+  '4': [mover + 1, 0, mover + 11, 0, mover + 11, 10],
+});
+let search: Partial<SearchView> | null;
+let asked: string[];
+let refuses: string;
+
+async function bench() {
+  const doc = await openQuietly();
+  globalThis.fetch = jest.fn((input: unknown, init?: RequestInit) => {
+    const path = String(input);
+    asked.push(`${init?.method} ${path}`);
+    if (refuses && path.includes(refuses)) {
+      return Promise.resolve(new Response('{"code":"not_found","message":"It is gone."}', { status: 404 }));
+    }
+    const mover = /movers\/(\d+)\/outlines/.exec(path);
+    if (mover) return Promise.resolve(new Response(JSON.stringify(outlinesOf(Number(mover[1])))));
+    if (path.endsWith('/movers')) return Promise.resolve(new Response(JSON.stringify({ search })));
+    return new Promise(() => undefined);
+  }) as unknown as typeof fetch;
+  const movers = useMovers();
+  await movers.open();
+  return { doc, movers, stage: useStage() };
+}
+
+beforeEach(() => {
+  [asked, refuses] = [[], ''];
+  search = { id: 'x', state: 'done', movers: [{}, {}] as SearchView['movers'] };
+  startQuietly(9);
+});
+
+describe('what moves by itself', () => {
+  it('is listed once the search is done, not before', async () => {
+    const { movers } = await bench();
+    expect([movers.movers.length, movers.busy]).toEqual([2, false]);
+    search = { ...search, state: 'running' };
+    await movers.open();
+    expect([movers.movers.length, movers.busy]).toEqual([0, true]);
+    search = null;
+    await movers.open();
+    expect([movers.search, movers.busy]).toEqual([null, false]);
+  });
+
+  it('goes away with its shadow as a removal of its own, with a key on every frame and seen on these alone', async () => {
+    const { doc, movers, stage } = await bench();
+    await movers.goesAway(1);
+    expect(asked).toContain('GET /api/shots/s/movers/1/outlines');
+    const removal = doc.document.removals[stage.removalId];
+    const [shape] = Object.values(removal.shapes);
+    expect([removal.name, removal.shadowStays, shape.visible]).toEqual(['Mover 2', undefined, { from: 3, to: 4 }]);
+    expect(Object.keys(shape.keys)).toEqual(['3', '4']);
+    expect(shape.keys[4].points[0]).toMatchObject({ x: 2, y: 0 });
+  });
+
+  it('goes away without its shadow where that may stay', async () => {
+    const { doc, movers, stage } = await bench();
+    movers.shadows = false;
+    await movers.goesAway(0);
+    expect(asked).toContain('GET /api/shots/s/movers/0/outlines-without-shadow');
+    expect(doc.document.removals[stage.removalId].shadowStays).toBe(true);
+  });
+
+  it('goes away all together, as one removal and one step of undo', async () => {
+    const { doc, movers, stage } = await bench();
+    await movers.allGoAway();
+    const removal = doc.document.removals[stage.removalId];
+    expect(Object.values(removal.shapes).map((s) => s.name)).toEqual(['Mover 1', 'Mover 2']);
+    expect(doc.undoLabel).toBe('Take away all that moves');
+    doc.undo();
+    expect(doc.document.removals).toEqual({});
+  });
+
+  it('stays in front of the removal at hand', async () => {
+    const { doc, movers, stage } = await bench();
+    let id = '';
+    doc.edit('Add', (draft) => void (id = addRemoval(draft)));
+    stage.selectRemoval(id);
+    await movers.staysInFront(0);
+    const shape = doc.document.removals[id].shapes[stage.shapeId];
+    expect([shape.operation, shape.name, doc.undoLabel]).toEqual(['hold', 'Mover 1', 'Keep “Mover 1” in front']);
+  });
+
+  it('changes nothing where there is no removal to stay in front of, or its outlines cannot be had', async () => {
+    const { doc, movers } = await bench();
+    await movers.staysInFront(0);
+    refuses = '/movers/1/';
+    await movers.allGoAway();
+    expect([doc.document.removals, useWork().failure]).toEqual([{}, 'It is gone.']);
+  });
+});
