@@ -105,7 +105,7 @@ describe('a track', () => {
       const body = { editId, base: revision, label: 'Set a corner', patch };
       expect((await house.call('POST', `/shots/${shot.id}/edits`, body)).status).toBe(200);
     };
-    const step = (way: 'undo' | 'redo'): Promise<unknown> => house.call('POST', `/shots/${shot.id}/${way}`);
+    const step = (way: 'undo' | 'redo'): Promise<unknown> => house.step(shot.id, way);
     const counts = async (): Promise<[number, number]> => {
       const { anchors, frames } = await trackOf(shot, id);
       return [Object.keys(anchors).length, Object.keys(frames).length];
