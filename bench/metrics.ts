@@ -140,8 +140,7 @@ function flickerEnergy(a: Picture, b: Picture, mask: Uint8Array, touched: number
       const k = 2 * (r * t.nextCols + c);
       const i = 8 * r * w + 8 * c;
       if (!mask[i] || Number.isNaN(t.next[k])) continue;
-      // The motion is locally a shift: the px around a place are compared at once. All of them count: a codec leaves
-      // other grain at the borders of its blocks of eight than within.
+      // The motion is locally a shift: all px around a place are compared at once.
       const [dx, dy] = [t.next[k] - 8 * c, t.next[k + 1] - 8 * r];
       for (let y = 8 * r - 4; y < 8 * r + 4; y++) {
         for (let x = 8 * c - 4; x < 8 * c + 4; x++) {

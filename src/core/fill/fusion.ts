@@ -3,7 +3,7 @@ import type { FrameFormat } from '../image/format.ts';
 import { BandBuffers } from './bandBuffers.ts';
 import type { Gathered } from './gathered.ts';
 import { medianOfChroma, medianOfLuma } from './medianBand.ts';
-import { planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
+import { planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region, type Tiles } from './region.ts';
 import type { RegionMap, SourcePlaces } from './regionMap.ts';
 import { AGREEMENT_FLOATS, ENOUGH } from './sourceAgreement.ts';
 import { planePart, type SourceFrame, type SourceFrames } from './sourceFrames.ts';
@@ -212,7 +212,7 @@ function activeOn(region: Region, row: number, surfaces: Uint8Array | undefined,
 }
 
 /** One row of a region's tiles. */
-function rowOf({ cols, active }: Region, row: number): Pick<Region, 'cols' | 'rows' | 'active'> {
+function rowOf({ cols, active }: Region, row: number): Tiles {
   return { cols, rows: 1, active: active.subarray(row * cols, (row + 1) * cols) };
 }
 

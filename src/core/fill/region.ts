@@ -28,6 +28,9 @@ export interface Region {
   known: Uint8Array;
 }
 
+/** Which tiles are active: all that runs of samples depend on. */
+export type Tiles = Pick<Region, 'cols' | 'rows' | 'active'>;
+
 /** Kinds of active tiles. */
 export const RIM_TILE = 1;
 export const HOLE_TILE = 2;
@@ -183,23 +186,13 @@ function remembered(active: Uint8Array, key: string, find: () => Int32Array): In
 }
 
 /** Runs of samples of a plane in tiles of at least a kind: triples of row, first column, column after the last. */
-export function spansOf(
-  region: Pick<Region, 'cols' | 'rows' | 'active'>,
-  format: FrameFormat,
-  plane: number,
-  kind: number,
-): Int32Array {
+export function spansOf(region: Tiles, format: FrameFormat, plane: number, kind: number): Int32Array {
   const { stepX, stepY } = format.planes[plane];
   return remembered(region.active, `spans ${stepX} ${stepY} ${kind}`, () => findSpans(region, format, plane, kind));
 }
 
 /** The same runs as pairs: number of the first sample in the region's part of the plane, and of the one after the last. */
-export function runsOf(
-  region: Pick<Region, 'cols' | 'rows' | 'active'>,
-  format: FrameFormat,
-  plane: number,
-  kind: number,
-): Int32Array {
+export function runsOf(region: Tiles, format: FrameFormat, plane: number, kind: number): Int32Array {
   const { stepX, stepY } = format.planes[plane];
   const width = (region.cols * TILE) / stepX;
   return remembered(region.active, `runs ${stepX} ${stepY} ${kind}`, () => {
@@ -213,12 +206,7 @@ export function runsOf(
   });
 }
 
-function findSpans(
-  region: Pick<Region, 'cols' | 'rows' | 'active'>,
-  format: FrameFormat,
-  plane: number,
-  kind: number,
-): Int32Array {
+function findSpans(region: Tiles, format: FrameFormat, plane: number, kind: number): Int32Array {
   const { stepX, stepY } = format.planes[plane];
   const [tw, th] = [TILE / stepX, TILE / stepY];
   const out: number[] = [];

@@ -264,6 +264,7 @@ export const MIGRATIONS: readonly Migration[] = [
         id uuid PRIMARY KEY,
         shot_id uuid NOT NULL REFERENCES shots (id) ON DELETE CASCADE
       );
+      CREATE INDEX wishes_of_shot ON wishes (shot_id);
       INSERT INTO wishes SELECT edit_id, shot_id FROM journal;
     `),
   },

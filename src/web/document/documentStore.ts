@@ -34,6 +34,7 @@ export const useDocument = defineStore('document', () => {
   const undoLabel = computed(() => ahead.value.edits.at(-1)?.label ?? confirmed.value?.undo ?? null);
   const redoLabel = computed(() => {
     const again = ahead.value.undone.at(-1);
+    // A step that takes back no edit of the queue takes back what the server would.
     if (again) return again.at(0)?.label ?? confirmed.value?.undo ?? null;
     // What was undone before a new edit cannot be redone after it.
     return pending.value.some(isEdit) ? null : (confirmed.value?.redo ?? null);
