@@ -1,4 +1,5 @@
 import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource } from 'mediabunny';
+import type { ProxyFile } from './pictures.ts';
 
 /** A decoded frame: 8-bit planes of YUV 4:2:0, BT.709, limited range, as the proxies are written. */
 export interface Planes {
@@ -12,25 +13,23 @@ export interface Planes {
 /** Frames that are kept decoded: what stepping back and a loop of a second ask for again. */
 const KEPT = 48;
 
+interface Opened {
+  input: Input;
+  packets: EncodedPacketSink;
+  decoder: FrameDecoder;
+}
+
 /** Frames of an all-intra proxy, by number. Frame n has the time n / rate. */
 export class ProxySource {
   private readonly kept = new Map<number, Promise<Planes | undefined>>();
-  private readonly input: Input;
-  private opened: Promise<{ packets: EncodedPacketSink; decoder: FrameDecoder }> | undefined;
+  private opened: Promise<Opened> | undefined;
   private queue: Promise<unknown> = Promise.resolve();
 
-  constructor(
-    url: string,
-    private readonly rate: number,
-    /** Frame of the clip that is the file's first. */
-    readonly first: number,
-    readonly count: number,
-  ) {
-    this.input = new Input({ source: new UrlSource(url), formats: ALL_FORMATS });
-  }
+  constructor(private readonly proxy: ProxyFile) {}
 
   has(frame: number): boolean {
-    return frame >= this.first && frame < this.first + this.count;
+    const { first, count } = this.proxy;
+    return frame >= first && frame < first + count;
   }
 
   /** A frame of the clip; undefined if the proxy has none there or cannot be read. */
@@ -40,8 +39,10 @@ export class ProxySource {
     if (found) this.kept.delete(frame);
     else {
       // One after another: the decoder serves whoever asks first, and steps wait for no more than one frame.
-      found = this.queue.then(() => this.decode(frame - this.first)).catch(() => undefined);
+      found = this.queue.then(() => this.decode(frame - this.proxy.first)).catch(() => undefined);
       this.queue = found;
+      // What could not be read just now is tried again when it is asked for again.
+      void found.then((planes) => planes ?? this.kept.delete(frame));
     }
     this.kept.set(frame, found);
     for (const old of this.kept.keys()) {
@@ -53,24 +54,38 @@ export class ProxySource {
 
   close(): void {
     this.kept.clear();
-    void this.opened?.then(({ decoder }) => decoder.close()).catch(() => undefined);
-    this.input.dispose();
+    void this.opened?.then(shut).catch(() => undefined);
   }
 
-  private async open(): Promise<{ packets: EncodedPacketSink; decoder: FrameDecoder }> {
-    const track = await this.input.getPrimaryVideoTrack();
-    const config = await track?.getDecoderConfig();
-    if (!track || !config) throw new Error('the proxy has no picture that can be decoded');
-    return { packets: new EncodedPacketSink(track), decoder: new FrameDecoder(config) };
+  private async open(): Promise<Opened> {
+    const input = new Input({ source: new UrlSource(this.proxy.url), formats: ALL_FORMATS });
+    try {
+      const track = await input.getPrimaryVideoTrack();
+      const config = await track?.getDecoderConfig();
+      if (!track || !config) throw new Error('the proxy has no picture that can be decoded');
+      return { input, packets: new EncodedPacketSink(track), decoder: new FrameDecoder(config) };
+    } catch (error) {
+      input.dispose();
+      throw error;
+    }
   }
 
   private async decode(n: number): Promise<Planes | undefined> {
     this.opened ??= this.open();
-    const { packets, decoder } = await this.opened;
+    const opened = await this.opened.catch(() => undefined);
+    if (!opened) {
+      this.opened = undefined;
+      return undefined;
+    }
     // The middle of the frame: its start, as a rounded time, may belong to the frame before.
-    const packet = await packets.getPacket((n + 0.5) / this.rate);
-    return packet ? decoder.decode(packet.toEncodedVideoChunk()) : undefined;
+    const packet = await opened.packets.getPacket((n + 0.5) / this.proxy.rate);
+    return packet ? opened.decoder.decode(packet.toEncodedVideoChunk()) : undefined;
   }
+}
+
+function shut({ input, decoder }: Opened): void {
+  decoder.close();
+  input.dispose();
 }
 
 /** One decoder for all frames of a proxy: each is a key frame, so that any can follow any. */

@@ -1,12 +1,19 @@
 import type { Planes } from './proxySource.ts';
 
-/** What can be drawn: decoded planes, a full-size picture, or a grey raster over a part of the frame. */
-export type Layer =
-  | { kind: 'planes'; planes: Planes }
-  | { kind: 'bitmap'; bitmap: ImageBitmap }
-  | { kind: 'grey'; values: Uint8Array; rect: { x: number; y: number; width: number; height: number } };
+/** A grey raster over a part of the frame. */
+export interface GreyLayer {
+  kind: 'grey';
+  values: Uint8Array;
+  rect: { x: number; y: number; width: number; height: number };
+}
 
-export interface Drawing {
+/** What can be drawn: decoded planes, a full-size picture, or a grey raster. */
+export type Layer = { kind: 'planes'; planes: Planes } | { kind: 'bitmap'; bitmap: ImageBitmap } | GreyLayer;
+
+export type Mode = 'a' | 'wipe' | 'difference';
+
+/** Where and how a frame lies on the canvas. */
+export interface Placing {
   /** px of the canvas. */
   width: number;
   height: number;
@@ -16,13 +23,16 @@ export interface Drawing {
   scale: number;
   /** px of the frame. */
   frame: { width: number; height: number };
-  a: Layer;
-  b?: Layer;
-  mode: 'a' | 'wipe' | 'difference';
   /** Where the wipe's edge is, share of the frame's width. */
   wipe: number;
   /** How much a difference is amplified. */
   gain: number;
+}
+
+export interface Drawing extends Placing {
+  a: Layer;
+  b?: Layer;
+  mode: Mode;
 }
 
 /** Above this many px of the canvas per px of the frame, pixels are shown as squares. */
@@ -81,7 +91,7 @@ export class PictureRenderer {
   private readonly uploaded: (unknown[] | undefined)[] = [undefined, undefined];
 
   /** @throws Error if the browser has no WebGL 2. */
-  constructor(private readonly canvas: HTMLCanvasElement) {
+  constructor(private readonly canvas: OffscreenCanvas) {
     const gl = canvas.getContext('webgl2', { alpha: true, antialias: false });
     if (!gl) throw new Error('This browser cannot draw the picture: WebGL 2 is switched off.');
     this.gl = gl;
@@ -118,10 +128,6 @@ export class PictureRenderer {
     gl.uniform1f(this.at('wipe'), d.wipe);
     gl.uniform1f(this.at('gain'), d.gain);
     gl.drawArrays(gl.TRIANGLE_STRIP, 0, 4);
-  }
-
-  close(): void {
-    this.gl.getExtension('WEBGL_lose_context')?.loseContext();
   }
 
   private layer(index: 0 | 1, layer: Layer, frame: Drawing['frame'], squares: boolean): void {

@@ -2,7 +2,7 @@
 import { computed, ref, watch, watchEffect } from 'vue';
 import { counting, toShape, type RemovalNode } from '../../../contract/document.ts';
 import { isVisible } from '../../../core/shapes/interpolate.ts';
-import { rasterAt } from '../../../core/shapes/raster.ts';
+import { rasterAt, type RasterPatch } from '../../../core/shapes/raster.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import type { Viewport } from '../../picture/useViewport.ts';
 import { useMattes } from './mattesStore.ts';
@@ -41,16 +41,26 @@ watchEffect(() => {
   const context = canvas.value.getContext('2d')!;
   for (const { raster, operation } of shapes.value) {
     const patch = rasterAt(raster!, props.frame);
-    if (!patch || patch.values.length === 0) continue;
-    const { x: left, y: top, width, height } = patch.rect;
-    const image = context.createImageData(width, height);
-    for (let i = 0; i < patch.values.length; i++) {
-      const line = (left + (i % width) + top + Math.floor(i / width)) % LINES < 3;
-      image.data.set([...COLOURS[operation], (patch.values[i] * (line ? 170 : 80)) / 255], 4 * i);
-    }
-    context.putImageData(image, left, top);
+    if (patch && patch.values.length > 0) context.putImageData(veil(patch, operation), patch.rect.x, patch.rect.y);
   }
 });
+
+/** A matte as a thin colour with denser lines. */
+function veil(
+  { rect: { x: left, y: top, width, height }, values }: RasterPatch,
+  operation: keyof typeof COLOURS,
+): ImageData {
+  const image = new ImageData(width, height);
+  const [red, green, blue] = COLOURS[operation];
+  for (let i = 0; i < values.length; i++) {
+    const line = (left + (i % width) + top + Math.floor(i / width)) % LINES < 3;
+    image.data[4 * i] = red;
+    image.data[4 * i + 1] = green;
+    image.data[4 * i + 2] = blue;
+    image.data[4 * i + 3] = (values[i] * (line ? 170 : 80)) / 255;
+  }
+  return image;
+}
 </script>
 
 <template>

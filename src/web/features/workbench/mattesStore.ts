@@ -6,6 +6,7 @@ import { RECT_HEADER, type MatteView } from '../../../contract/mattes.ts';
 import { rasterFrame, type RasterPatch } from '../../../core/shapes/raster.ts';
 import { api, urls } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
+import type { HeldPatch } from '../../picture/matteLayer.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { useWork } from './workStore.ts';
 
@@ -51,7 +52,7 @@ export const useMattes = defineStore('mattes', () => {
     await load();
   }
 
-  async function fetchFrame(file: string, frame: number): Promise<void> {
+  async function fetchFrame({ file, frame }: Omit<HeldPatch, 'patch'>): Promise<void> {
     const response = await fetch(urls.matteFrame(file, frame)).catch(() => undefined);
     if (!response?.ok) return;
     const [x, y, width, height] = (response.headers.get(RECT_HEADER) ?? '0,0,0,0').split(',').map(Number);
@@ -64,13 +65,17 @@ export const useMattes = defineStore('mattes', () => {
   /** Frames that are at hand. */
   const library: RasterLibrary = (file) => (frame) => held.get(`${file} ${frame}`);
 
-  /** Fetches what a removal needs of its mattes at a frame of the clip. */
-  async function need(removal: RemovalNode | undefined, frame: number): Promise<void> {
-    const wanted = Object.values(removal?.shapes ?? {}).flatMap(({ matte }) => {
+  /** Fetches what a removal needs of its mattes at a frame of the clip. @returns It, as far as it is to be had. */
+  async function need(removal: RemovalNode | undefined, frame: number): Promise<HeldPatch[]> {
+    const needed = Object.values(removal?.shapes ?? {}).flatMap(({ matte }) => {
       const at = matte && rasterFrame(matte, frame);
-      return at === undefined || held.has(`${matte!.file} ${at}`) ? [] : [[matte!.file, at] as const];
+      return at === undefined ? [] : [{ file: matte!.file, frame: at }];
     });
-    await Promise.all(wanted.map(([file, at]) => fetchFrame(file, at)));
+    await Promise.all(needed.filter(({ file, frame: at }) => !library(file)(at)).map((one) => fetchFrame(one)));
+    return needed.flatMap((one) => {
+      const patch = library(one.file)(one.frame);
+      return patch ? [{ ...one, patch }] : [];
+    });
   }
 
   return { reading, version, open, dismiss, soften, library, need };

@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
 import type { KeyPlace } from '../../document/keyGroups.ts';
-import type { Subject } from '../../picture/frameSources.ts';
+import type { Subject } from '../../picture/pictures.ts';
 
 export const VIEWS = ['original', 'matte', 'filled', 'wipe', 'difference', 'reveal'] as const;
 export type View = (typeof VIEWS)[number];

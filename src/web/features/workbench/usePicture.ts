@@ -1,10 +1,11 @@
-import { onBeforeUnmount, ref, shallowRef, watch, type Ref, type ShallowRef } from 'vue';
+import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue';
 import type { ClipView } from '../../../contract/clips.ts';
-import { marksOf, toRemoval } from '../../../contract/document.ts';
-import { drawMatte } from '../../../core/shapes/matte.ts';
+import { marksOf } from '../../../contract/document.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import { FrameSources, type Subject } from '../../picture/frameSources.ts';
-import { PictureRenderer, type Drawing, type Layer } from '../../picture/renderer.ts';
+import type { MattePicture } from '../../picture/matteLayer.ts';
+import type { Wish } from '../../picture/painter.ts';
+import { handOver, openPainter } from '../../picture/painterLink.ts';
+import { pictureOf, proxyScale, type Picture, type Subject } from '../../picture/pictures.ts';
 import type { Player } from '../../picture/usePlayer.ts';
 import type { Size, Viewport } from '../../picture/useViewport.ts';
 import { useMattes } from './mattesStore.ts';
@@ -24,27 +25,27 @@ interface Parts {
   viewport: Viewport;
 }
 
-/** Draws the frame, view and subjects that the stage asks for. */
+/** Has the frame, view and subjects that the stage asks for drawn by the painter's thread. */
 export function usePicture({ canvas, clip, size, viewport }: Parts) {
   const stage = useStage();
   const doc = useDocument();
   const work = useWork();
   const tracks = useTracks();
   const mattes = useMattes();
-  const sources: ShallowRef<FrameSources> = shallowRef(new FrameSources(clip.value, work.takeById));
   const failure = ref('');
   /** Whether a frame has been drawn at all. */
   const drawn = ref(false);
   /** Whether what is on the screen is the frame at full size. */
   const sharp = ref(false);
-  let renderer: PictureRenderer | undefined;
-  let last: { frame: number; a: Layer; b?: Layer } | undefined;
+  const { painter, close } = openPainter();
+  let last: number | undefined;
   let player: Player | undefined;
   let rest: ReturnType<typeof setTimeout> | undefined;
 
-  function start(element: HTMLCanvasElement): void {
+  async function start(element: HTMLCanvasElement): Promise<void> {
+    place();
     try {
-      renderer = new PictureRenderer(element);
+      await handOver(painter, element);
     } catch (error) {
       failure.value = (error as Error).message;
     }
@@ -66,105 +67,93 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
     }
   }
 
+  const picture = (subject: Subject, frame: number): Picture =>
+    pictureOf(clip.value, subject === 'original' ? undefined : work.takeById(subject), frame);
+
+  async function wish(frame: number): Promise<Wish> {
+    const { a, b } = subjects();
+    const mode = stage.view === 'wipe' || stage.view === 'difference' ? stage.view : 'a';
+    const first = a === 'matte' ? await mattePicture(frame) : picture(a, frame);
+    return { frame, a: first, b: b === undefined ? undefined : picture(b, frame), mode };
+  }
+
   /** Draws a frame. @returns Its number, once it is on the screen. */
   async function draw(frame: number): Promise<number> {
-    const { a, b } = subjects();
-    const [first, second] = await Promise.all([
-      a === 'matte' ? matteLayer(frame) : sources.value.get(a, frame),
-      b === undefined ? undefined : sources.value.get(b, frame),
-    ]);
-    if (!first) {
+    if (!(await painter.show(await wish(frame)))) {
       failure.value = `Frame ${frame} cannot be shown just now.`;
       return frame;
     }
     failure.value = '';
     drawn.value = true;
-    last = { frame, a: first, b: second };
+    last = frame;
     sharp.value = false;
-    paint();
-    if (player?.playing.value) for (let k = 1; k <= AHEAD; k++) ahead(frame + k);
-    clearTimeout(rest);
-    rest = setTimeout(() => void sharpen(frame), REST_MS);
+    if (player?.playing.value) void painter.prefetch(ahead(frame));
+    sharpenLater();
     return frame;
   }
 
-  function ahead(frame: number): void {
-    const { a, b } = subjects();
-    if (a !== 'matte') sources.value.prefetch(a, frame);
-    if (b !== undefined) sources.value.prefetch(b, frame);
+  function ahead(frame: number): Picture[] {
+    const subject = Object.values(subjects()).filter((one) => one !== undefined && one !== 'matte');
+    return Array.from({ length: AHEAD }, (_, k) => subject.map((one) => picture(one, frame + 1 + k))).flat();
   }
 
-  async function matteLayer(frame: number): Promise<Layer> {
+  async function mattePicture(frame: number): Promise<MattePicture> {
     const { width, height } = clip.value.info!;
-    await mattes.need(doc.document.removals[stage.removalId], frame);
-    const marks = marksOf({ ...doc.document, tracks: tracks.tracks }, stage.removalId);
-    const empty = { rect: { x: 0, y: 0, width: 0, height: 0 }, values: new Uint8Array() };
-    const { rect, values } = marks
-      ? drawMatte(toRemoval(stage.removalId, marks, 0, mattes.library), frame, width, height)
-      : empty;
-    return { kind: 'grey', rect, values };
+    const patches = await mattes.need(doc.document.removals[stage.removalId], frame);
+    return { matte: { frame, width, height, patches } };
   }
 
-  function paint(): void {
-    if (!last || !renderer || size.value.width === 0) return;
+  function place(): void {
     const { width, height } = clip.value.info!;
     const ratio = devicePixelRatio;
     const { scale, left, top } = viewport.place.value;
-    const drawing: Drawing = {
+    void painter.place({
       width: Math.round(size.value.width * ratio),
       height: Math.round(size.value.height * ratio),
       left: left * ratio,
       top: top * ratio,
       scale: scale * ratio,
       frame: { width, height },
-      a: last.a,
-      b: last.b,
-      mode: stage.view === 'wipe' || stage.view === 'difference' ? stage.view : 'a',
       wipe: stage.wipe,
       gain: stage.gain,
-    };
-    renderer.draw(drawing);
+    });
+  }
+
+  function sharpenLater(): void {
+    clearTimeout(rest);
+    rest = setTimeout(() => void sharpen(), REST_MS);
   }
 
   /** At rest, where the screen shows more than the proxy holds, the frame itself is fetched. */
-  async function sharpen(frame: number): Promise<void> {
-    if (last?.frame !== frame || player?.playing.value) return;
-    stage.lookedAt.add(frame);
+  async function sharpen(): Promise<void> {
+    if (last === undefined || player?.playing.value) return;
+    stage.lookedAt.add(last);
     // A difference of proxies would show what their compression did: there it is always the frames themselves.
-    const enough = viewport.place.value.scale * devicePixelRatio <= sources.value.proxyScale * 1.05;
+    const enough = viewport.place.value.scale * devicePixelRatio <= proxyScale(clip.value) * 1.05;
     if (enough && stage.view !== 'difference') return;
-    const { a, b } = subjects();
-    const asked = last;
-    const [first, second] = await Promise.all([
-      a === 'matte' ? undefined : sources.value.getSharp(a, frame),
-      b === undefined ? undefined : sources.value.getSharp(b, frame),
-    ]);
-    // Meanwhile another frame may have been drawn.
-    if (last !== asked) return;
-    last = {
-      frame,
-      a: first ? { kind: 'bitmap', bitmap: first } : asked.a,
-      b: second ? { kind: 'bitmap', bitmap: second } : asked.b,
-    };
-    sharp.value = first !== undefined;
-    paint();
+    if (await painter.sharpen()) sharp.value = true;
   }
 
-  watch(canvas, (element) => element && start(element), { immediate: true });
+  watch(canvas, (element) => element && void start(element), { immediate: true });
   watch([size, viewport.place, () => stage.wipe, () => stage.gain], () => {
-    paint();
-    if (!sharp.value && last) {
-      clearTimeout(rest);
-      rest = setTimeout(() => void sharpen(last!.frame), REST_MS);
-    }
+    place();
+    if (!sharp.value && last !== undefined) sharpenLater();
   });
   watch(
     () => [stage.view, stage.left, stage.right, stage.removalId, work.pickOf(stage.removalId)?.id],
     () => void player?.redraw(),
   );
+  // The marks go to the painter when they change, not with every frame.
+  const marks = computed(() =>
+    stage.view === 'matte' ? marksOf({ ...doc.document, tracks: tracks.tracks }, stage.removalId) : undefined,
+  );
   watch(
-    () => [doc.document, tracks.tracks],
-    () => stage.view === 'matte' && void player?.redraw(),
+    marks,
+    (now) => {
+      void painter.mark(now);
+      if (stage.view === 'matte') void player?.redraw();
+    },
+    { immediate: true },
   );
   // Frames of a take at work become visible as they are finished.
   watch(
@@ -174,8 +163,8 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
 
   onBeforeUnmount(() => {
     clearTimeout(rest);
-    sources.value.close();
-    renderer?.close();
+    player?.pause();
+    close();
   });
 
   return { draw, failure, drawn, sharp, attach: (p: Player) => (player = p) };
