@@ -1,4 +1,4 @@
-import { readonly, ref } from 'vue';
+import { onScopeDispose, readonly, ref } from 'vue';
 import type { ServerEvent } from '../../contract/events.ts';
 
 const connected = ref(true);
@@ -6,13 +6,13 @@ const listeners = new Set<(event: ServerEvent | undefined) => void>();
 let source: EventSource | undefined;
 
 /**
- * Tells of every change on the server; undefined = anything may have changed (after a break), look at everything.
- * @returns A function that stops listening.
+ * Tells of every change on the server, as long as the store or component that asks is there; undefined = anything may
+ * have changed (after a break), look at everything.
  */
-export function onServerEvent(listener: (event: ServerEvent | undefined) => void): () => void {
+export function onServerEvent(listener: (event: ServerEvent | undefined) => void): void {
   listeners.add(listener);
   source ??= open();
-  return () => listeners.delete(listener);
+  onScopeDispose(() => listeners.delete(listener));
 }
 
 function open(): EventSource {

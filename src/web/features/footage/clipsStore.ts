@@ -19,7 +19,7 @@ export const useClips = defineStore('clips', () => {
     loaded.value = true;
   }
 
-  const stop = onServerEvent(() => void refresh());
+  onServerEvent(() => void refresh());
   void refresh();
 
   async function remove(id: string): Promise<void> {
@@ -32,5 +32,5 @@ export const useClips = defineStore('clips', () => {
     await refresh();
   }
 
-  return { clips, loaded, refresh, remove, restore, stop };
+  return { clips, loaded, refresh, remove, restore };
 });

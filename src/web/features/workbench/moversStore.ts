@@ -20,7 +20,10 @@ export const useMovers = defineStore('movers', () => {
   const shadows = ref(true);
   let asked = 0;
 
-  const busy = computed(() => search.value !== null && isBusy(search.value.state));
+  /** A search was asked for, and the server has not answered yet. */
+  const starting = ref(false);
+
+  const busy = computed(() => starting.value || (search.value !== null && isBusy(search.value.state)));
   const movers = computed(() => (search.value?.state === 'done' ? search.value.movers : []));
 
   async function load(): Promise<void> {
@@ -41,7 +44,13 @@ export const useMovers = defineStore('movers', () => {
     if (!event || event.kind === 'search') void load();
   });
 
-  const start = (): Promise<void> => work.act(() => api.searchMovers(doc.shotId)).then(load);
+  async function start(): Promise<void> {
+    starting.value = true;
+    await work.act(() => api.searchMovers(doc.shotId));
+    await load();
+    starting.value = false;
+  }
+
   const stop = (): Promise<void> => work.act(() => api.cancelSearch(doc.shotId)).then(load);
 
   const nameOf = (mover: number): string => `Mover ${mover + 1}`;
