@@ -208,6 +208,7 @@ export interface KernelFunctions {
     source: number,
     field: number,
     cost: number,
+    apart: number,
     sweep: number,
     seed: number,
   ): void;

@@ -1,5 +1,5 @@
 import { CHANNELS } from './colourModel.ts';
-import { minCut, NEIGHBOURS, type CutGraph } from './minCut.ts';
+import { minCut, NEIGHBOURS, type CutGraph } from '../image/minCut.ts';
 import type { PictureCut } from './pictureCut.ts';
 
 /** What is settled about a px. */

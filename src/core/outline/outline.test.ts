@@ -6,7 +6,7 @@ import { colourCost, fitColours } from './colourModel.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { followOutline, likeness, type FollowedOutline } from './followOutline.ts';
 import { geodesicFrom } from './geodesic.ts';
-import { minCut, NEIGHBOURS, type CutGraph } from './minCut.ts';
+import { minCut, NEIGHBOURS, type CutGraph } from '../image/minCut.ts';
 import { motionCue, movingAround, type MotionCue } from './motionCue.ts';
 import { pointOut } from './pointOut.ts';
 import { readCut, type PictureCut } from './pictureCut.ts';

@@ -31,15 +31,23 @@ function next(state: u32): u32 {
   return state;
 }
 
+// @ts-ignore: decorator
+@inline
+function areApart(ax: i32, ay: i32, bx: i32, by: i32, apart: i32): bool {
+  return max(abs(ax - bx), abs(ay - by)) >= apart;
+}
+
 /**
  * Nearest source patches by PatchMatch (Barnes et al. 2009): one sweep of propagation and random search.
  *
  * `image` w x h pixels of four f32. `target` bytes: 1 where a patch is looked for. `source` bytes: 1 where a patch
  * may be taken from. `field` holds the patch found as i32 index (y·w + x) per pixel, `cost` its distance (f32).
+ * Patches that are taken lie at least `apart` px away, across or down.
  * Targets keep 3 px from the border. Sweeps alternate direction with the parity of `sweep`.
  */
 export function patchSweep(
-  image: usize, w: i32, h: i32, target: usize, source: usize, field: usize, cost: usize, sweep: i32, seed: u32,
+  image: usize, w: i32, h: i32, target: usize, source: usize, field: usize, cost: usize, apart: i32, sweep: i32,
+  seed: u32,
 ): void {
   const forward = (sweep & 1) == 0;
   const step = forward ? 1 : -1;
@@ -51,12 +59,14 @@ export function patchSweep(
     const x = at % w;
     const y = at / w;
     let bestAt = load<i32>(field + (<usize>at << 2));
-    let best = distance(image, w, x, y, bestAt % w, bestAt / w, f32.MAX_VALUE);
+    let best = f32.MAX_VALUE;
+    if (areApart(x, y, bestAt % w, bestAt / w, apart)) best = distance(image, w, x, y, bestAt % w, bestAt / w, best);
     for (let side = 0; side < 2; side++) {
       const from = side == 0 ? at - step : at - step * w;
       if (load<u8>(target + <usize>from) == 0) continue;
       const other = load<i32>(field + (<usize>from << 2)) + (side == 0 ? step : step * w);
       if (other < 0 || other >= w * h || load<u8>(source + <usize>other) == 0) continue;
+      if (!areApart(x, y, other % w, other / w, apart)) continue;
       const d = distance(image, w, x, y, other % w, other / w, best);
       if (d < best) {
         best = d;
@@ -70,7 +80,7 @@ export function patchSweep(
       const sy = bestAt / w + <i32>(state % <u32>(2 * radius + 1)) - radius;
       if (sx < 0 || sy < 0 || sx >= w || sy >= h) continue;
       const other = sy * w + sx;
-      if (load<u8>(source + <usize>other) == 0) continue;
+      if (load<u8>(source + <usize>other) == 0 || !areApart(x, y, sx, sy, apart)) continue;
       const d = distance(image, w, x, y, sx, sy, best);
       if (d < best) {
         best = d;
