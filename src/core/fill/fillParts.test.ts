@@ -5,8 +5,6 @@ import { storedFormat } from '../../media/pixelFormat.ts';
 import { addBorder } from './borderField.ts';
 import { fitLight } from './light.ts';
 import { membrane } from './membrane.ts';
-import { onionFill } from './onionFill.ts';
-import { patchFill } from './patchFill.ts';
 import { TILE } from './region.ts';
 import { fitTransfer, identityTransfer } from './transfer.ts';
 import { gaussFrom, randomFrom } from '../testing/random.ts';
@@ -119,57 +117,5 @@ describe('transfer', () => {
 
   it('changes nothing where the rim is too small to tell', () => {
     expect(fitTransfer(kernels, sharp, sharp, new Uint8Array(w * h), w, h, 1)).toEqual(identityTransfer());
-  });
-});
-
-describe('patchFill', () => {
-  const [w, h] = [96, 72];
-  const stripes = (x: number, y: number): number => ((x + 2 * y) % 12 < 6 ? 60 : 180);
-  const picture = (): { width: number; height: number; colour: Float32Array; missing: Uint8Array } => {
-    const colour = new Float32Array(w * h * 4);
-    const missing = new Uint8Array(w * h);
-    for (let i = 0; i < w * h; i++) {
-      const [x, y] = [i % w, Math.floor(i / w)];
-      const hole = x >= 38 && x < 58 && y >= 26 && y < 46;
-      missing[i] = hole ? 1 : 0;
-      colour[4 * i] = hole ? 0 : stripes(x, y);
-    }
-    return { width: w, height: h, colour, missing };
-  };
-
-  it('continues stripes through a hole, and leaves the known as it is', () => {
-    const p = picture();
-    const out = patchFill(kernels, p, 3);
-    let right = 0;
-    for (let i = 0; i < w * h; i++) {
-      if (!p.missing[i]) expect(out[4 * i]).toBe(p.colour[4 * i]);
-      else if (Math.abs(out[4 * i] - stripes(i % w, Math.floor(i / w))) < 20) right++;
-    }
-    expect(right).toBeGreaterThan(0.9 * 400);
-  });
-
-  it('spreads rough ground over a hole in it, and not what is even and as light', () => {
-    const random = randomFrom(5);
-    const p = picture();
-    for (let i = 0; i < w * h; i++) {
-      const rough = i % w < 66;
-      p.colour[4 * i] = p.missing[i] ? 0 : rough ? 100 + 80 * random() : 100;
-    }
-    const filled = patchFill(kernels, p, 3);
-    const values = [...p.missing.keys()].filter((i) => p.missing[i] === 1).map((i) => filled[4 * i]);
-    const mean = values.reduce((a, b) => a + b) / values.length;
-    const spread = Math.sqrt(values.reduce((a, b) => a + (b - mean) ** 2, 0) / values.length);
-    // Even light from 60 to 140 has a standard deviation of 23.
-    expect(spread).toBeGreaterThan(18);
-  });
-
-  it('gives the same bits for the same seed', () => {
-    expect(patchFill(kernels, picture(), 5)).toEqual(patchFill(kernels, picture(), 5));
-  });
-
-  it('fills from the border where no patch is known', () => {
-    const colour = Float32Array.of(10, 0, 0, 0, 0, 0, 0, 0, 30, 0, 0, 0);
-    const out = onionFill({ width: 3, height: 1, colour, missing: Uint8Array.of(0, 1, 0) });
-    expect(out[4]).toBe(20);
   });
 });

@@ -38,13 +38,13 @@ export function fitCost(
   const step = dy * picture.width + dx;
   let sum = 0;
   for (const i of known) sum += colourDifference(picture.colour, i, i + step);
-  return Math.round((BORDER_TIMES * sum) / (2 * PATCH_REACH + 1));
+  return ((BORDER_TIMES * sum) / (2 * PATCH_REACH + 1)) | 0;
 }
 
 /** How much a seam is seen between two neighbouring pixels that are taken from two steps away. */
 export function seamCost(colour: Float32Array, p: number, q: number, s: number, t: number): number {
-  // None where a step leads out of the picture: what that costs the pixel is more than any seam.
-  return Math.round(colourDifference(colour, p + s, p + t) + colourDifference(colour, q + s, q + t)) || 0;
+  // None (NaN | 0) where a step leads out of the picture: what that costs the pixel is more than any seam.
+  return (colourDifference(colour, p + s, p + t) + colourDifference(colour, q + s, q + t)) | 0;
 }
 
 class ShiftMap {
@@ -162,7 +162,7 @@ class ShiftMap {
         terminals[j] += mine;
         neighbours[k * 8 + slot] = j;
         neighbours[j * 8 + 7 - slot] = k;
-        capacities[j * 8 + 7 - slot] = Math.max(0, other + mine - both);
+        capacities[j * 8 + 7 - slot] = other + mine > both ? other + mine - both : 0;
       }
     }
     for (const n of movable) place[n] = -1;
