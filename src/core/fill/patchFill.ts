@@ -1,5 +1,6 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { alignShifts } from './alignShifts.ts';
+import { levelSeams } from './levelSeams.ts';
 import { onionFill } from './onionFill.ts';
 import { levelsOf } from './patchLevels.ts';
 import { PATCH_REACH as R, patchSets, randomField, shifted, type Incomplete, type PatchSets } from './patches.ts';
@@ -32,7 +33,7 @@ interface Completion {
  * - from few shifts, of the distances at which the picture repeats itself (He & Sun 2014) and of those that the search has
  *   used most: bricks keep their rhythm, and lines go on straight.
  *
- * The result is sharp: at full size each pixel is copied from the patch that fits best.
+ * The result is sharp: at full size each pixel is copied from one place; then the seams between parts are evened out.
  *
  * @returns colour with the missing pixels filled. Unchanged if no whole patch is known.
  */
@@ -42,7 +43,19 @@ export function patchFill(kernels: Kernels, picture: Incomplete, seed: number): 
   if (!sets[0].source.includes(1)) return onionFill(levels[0]);
   const found = search(kernels, levels, sets, seed);
   const copied = shift(kernels, levels, sets, found, seed);
-  return copied && copied.cost < found[0]!.cost ? copied.colour : found[0]!.colour;
+  const best = copied && copied.cost < found[0]!.cost ? copied : found[0]!;
+  return putTogether(levels[0], sets[0], best);
+}
+
+/** Copies each pixel from the patch that is taken for it, and evens out the seams. */
+function putTogether(level: Incomplete, { target }: PatchSets, { field, colour }: Completion): Float32Array {
+  const out = colour.slice();
+  const from = field.map((patch, i) => (level.missing[i] === 1 && target[i] === 1 ? patch : -1));
+  from.forEach((patch, i) => {
+    if (patch >= 0) out.set(level.colour.subarray(4 * patch, 4 * patch + 4), 4 * i);
+  });
+  levelSeams(level, out, from);
+  return out;
 }
 
 /** @returns Per level what was found; undefined where no whole patch is known. */
