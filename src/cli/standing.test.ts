@@ -108,3 +108,29 @@ describe('something that never goes, and that somebody else passes', () => {
     expect(worst).toBeLessThan(12);
   }, 60_000);
 });
+
+describe('something that never goes, where light moves over the ground', () => {
+  const thing = { x: 90, y: 58, width: 8, height: 12 };
+  const isThing = (x: number, y: number): boolean =>
+    x >= thing.x && x < thing.x + thing.width && y >= thing.y && y < thing.y + thing.height;
+  /** A soft edge of light that goes to the right by two px a frame, over ground. */
+  const lit = (t: number, x: number, y: number): number =>
+    round(0.7 * ground(x, y) + 10 + 40 / (1 + Math.exp((x - 70 - 2 * t) / 7)));
+  /** By how much the fill is lighter or darker than the ground in a part of the hole, levels. */
+  function offAt(filled: Buffer, t: number, fromX: number, toX: number): number {
+    let [sum, n] = [0, 0];
+    for (let y = thing.y; y < thing.y + thing.height; y++) {
+      for (let x = fromX; x < toX; x++, n++) sum += filled[t * W * H + y * W + x] - lit(t, x, y);
+    }
+    return Math.abs(sum / n);
+  }
+
+  it('is filled with ground that lies in the light of each frame', () => {
+    encode('lit.mkv', (t, x, y) => (isThing(x, y) ? 220 : lit(t, x, y)), 24);
+    encode('lit-matte.mkv', (_, x, y) => (isThing(x, y) ? 255 : 0), 24);
+    const filled = fill('lit.mkv', 'lit-matte.mkv');
+    for (const t of [2, 8, 10, 12, 14, 22]) {
+      for (const x of [90, 94]) expect(offAt(filled, t, x, x + 4)).toBeLessThan(8);
+    }
+  }, 60_000);
+});

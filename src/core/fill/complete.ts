@@ -7,6 +7,7 @@ import { samplePlate, type Plate } from './plate.ts';
 import { HOLE_TILE, partOf, planeSize, RIM_TILE, runsOf, spansOf, tilesWith, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
 import { cellDifferences, fieldOf, plusField, type CellSums } from './smoothField.ts';
+import { smallHoles } from './smallHoles.ts';
 import { strangeCells } from './strangeCells.ts';
 import { bytesOf } from '../image/mapped.ts';
 
@@ -15,6 +16,10 @@ export const UNSEEN_SUPPORT = 0.02;
 
 /** How far around what is open there is something to do, tiles. */
 const REACH = 2;
+
+/** Holes up to so thick count as small: px, or a share of the frame's longer side. */
+const SMALL_PX = 16;
+const SMALL_SHARE = 0.03;
 
 /** A plate has next to no grain of its own: it counts as a mean of so many frames. */
 const PLATE_SUPPORT = 100;
@@ -48,6 +53,16 @@ interface Layer {
 /** A layer that is of use in some tiles only: the region without its other tiles. */
 interface Piece extends Layer {
   part: Region;
+}
+
+/** How a layer is joined to what is known. */
+interface Joining {
+  /** Of the membrane, 0..1. */
+  strength: number;
+  /** Of the px taken: how many frames they count as the mean of. */
+  support: number;
+  /** Small holes meet the px beside them too. */
+  meets?: boolean;
 }
 
 /** Completed pieces for what is unseen, in the order of their use, and a plate that a person has chosen. */
@@ -116,19 +131,25 @@ export class Completer {
   }
 
   private useDonor(donor: NonNullable<Known['donor']>, region: Region, out: Completed, open: Uint8Array): void {
-    this.join(out, region, open, { planes: donor.planes, covers: coverage(donor.support) }, 1, 1);
+    this.join(
+      out,
+      region,
+      open,
+      { planes: donor.planes, covers: coverage(donor.support) },
+      { strength: 1, support: 1 },
+    );
   }
 
   private useTexture(known: Known, out: Completed, open: Uint8Array): void {
     for (const plate of this.plates.texture) {
       const piece = this.pieceOf(plate, known, open);
-      if (piece) this.join(out, piece.part, open, piece, 1, 0);
+      if (piece) this.join(out, piece.part, open, piece, { strength: 1, support: 0, meets: true });
     }
   }
 
   private usePlate(plate: Plate, known: Known, out: Completed, open: Uint8Array): void {
     const piece = this.pieceOf(plate, known, open);
-    if (piece) this.join(out, piece.part, open, piece, this.light, PLATE_SUPPORT);
+    if (piece) this.join(out, piece.part, open, piece, { strength: this.light, support: PLATE_SUPPORT });
   }
 
   /** A plate as a region sees it, where something is open; undefined if that is nowhere, or in another scene. */
@@ -163,15 +184,13 @@ export class Completer {
   /**
    * Takes a layer where it is known and wanted, plus a membrane of what differs on pixels that are known already.
    * What passes before the border is left out of it.
-   * @param strength - Of that membrane, 0..1. @param support - Of the px taken.
    */
   private join(
     out: Completed,
     region: Region,
     open: Uint8Array,
     { planes, covers }: Layer,
-    strength: number,
-    support: number,
+    { strength, support, meets = false }: Joining,
   ): void {
     const both = new Uint8Array(covers.length);
     const runs = this.lumaRuns(region);
@@ -188,7 +207,29 @@ export class Completer {
       if (strength !== 1) for (let i = 0; i < field.length; i++) field[i] *= strength;
       return plusField(this.kernels, samples, region, this.format, plane, field);
     });
+    if (meets) this.meet(out, region, open, joined, both, covers);
     this.take(out, region, open, { planes: joined, covers }, support);
+  }
+
+  /**
+   * Leads samples that are to be taken in small holes to what is known right beside them, px by px: light that moves over the
+   * ground, and reflections. In larger ones that would draw far inward what passes before the border.
+   */
+  private meet(
+    out: Completed,
+    region: Region,
+    open: Uint8Array,
+    planes: readonly Float32Array[],
+    known: Uint8Array,
+    covers: Uint8Array,
+  ): void {
+    const taken = bytesOf(covers, (c, i) => c & open[i]);
+    const most = Math.max(SMALL_PX, SMALL_SHARE * Math.max(this.format.width, this.format.height));
+    const tiles = smallHoles(region, openTiles(region, taken), taken, most);
+    if (!tiles.includes(1)) return;
+    planes.forEach((samples, plane) =>
+      addBorder(region, this.format, plane, samples, out.layers[plane], { known, open: taken, tiles }),
+    );
   }
 
   private take(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, support: number): void {
