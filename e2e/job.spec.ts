@@ -53,7 +53,11 @@ test('a clip becomes a shot with in, out and handles', async () => {
   await clip.getByRole('button', { name: 'New shot' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByRole('spinbutton', { name: 'In', exact: true }).fill('5');
+  await dialog.getByRole('spinbutton', { name: 'In', exact: true }).press('Tab');
+  await expect(dialog).toContainText('in: frame 5');
   await dialog.getByRole('spinbutton', { name: 'Out', exact: true }).fill('54');
+  await dialog.getByRole('spinbutton', { name: 'Out', exact: true }).press('Tab');
+  await expect(dialog).toContainText('out: frame 54');
   await dialog.getByRole('spinbutton', { name: 'Handle before' }).fill('5');
   await dialog.getByRole('spinbutton', { name: 'Handle after' }).fill('5');
   await dialog.getByRole('spinbutton', { name: 'Handle after' }).press('Tab');

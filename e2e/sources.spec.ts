@@ -69,7 +69,7 @@ test('what is invented can be tried again, as a take of its own', async () => {
   await page.getByRole('button', { name: 'Draft', exact: true }).click();
   const again = page.getByRole('button', { name: 'Another try' });
   await again.click({ timeout: 90_000 });
-  await expect(page.getByRole('list', { name: 'Takes' })).toContainText('try 2');
+  await expect(page.getByRole('list', { name: 'Takes' })).toContainText('try 2', { timeout: 90_000 });
 });
 
 const green = async (): Promise<number> => (await colourAt(page, 240, 80))[1];

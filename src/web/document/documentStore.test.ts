@@ -129,6 +129,7 @@ describe('the document in the page', () => {
     store.edit('Add two', (d) => void addRemoval(d));
     await settle();
     expect([store.offline, store.unsent, names(store.document)]).toEqual([true, 2, ['Thing 1', 'Thing 2']]);
+    expect(store.stored).toBe(2);
     server.mood = 'well';
     await settle(1300);
     expect([store.offline, store.unsent]).toEqual([false, 0]);

@@ -40,12 +40,15 @@ export const useDocument = defineStore('document', () => {
     return pending.value.some(isEdit) ? null : (confirmed.value?.redo ?? null);
   });
   const unsent = computed(() => pending.value.length);
+  /** Of these, how many the browser has put away: they outlive the page. */
+  const stored = ref(0);
 
   /** @throws ApiError if there is no such shot. */
   async function open(id: string): Promise<void> {
     shotId.value = id;
     confirmed.value = undefined;
     pending.value = await loadPending(id);
+    stored.value = pending.value.length;
     confirmed.value = await api.shot(id);
     void send();
   }
@@ -82,7 +85,7 @@ export const useDocument = defineStore('document', () => {
 
   function keep(wishes: Wish[]): void {
     pending.value = wishes;
-    void savePending(shotId.value, wishes);
+    void savePending(shotId.value, wishes).then(() => (stored.value = wishes.length));
   }
 
   async function send(): Promise<void> {
@@ -147,6 +150,7 @@ export const useDocument = defineStore('document', () => {
     refusal,
     offline,
     unsent,
+    stored,
     undoLabel,
     redoLabel,
     open,

@@ -21,7 +21,10 @@ export function openPainter(): PainterLink {
 }
 
 /** Hands a canvas over to the thread: from then on only it draws there. @throws Error if it cannot. */
-export function handOver(painter: Remote<Painter>, canvas: HTMLCanvasElement): Promise<void> {
+export async function handOver(painter: Remote<Painter>, canvas: HTMLCanvasElement): Promise<void> {
+  if (!('transferControlToOffscreen' in canvas)) {
+    throw new Error('This browser cannot draw the picture: it is too old to do so in a thread of its own.');
+  }
   const offscreen = canvas.transferControlToOffscreen();
-  return painter.start(transfer(offscreen, [offscreen]));
+  await painter.start(transfer(offscreen, [offscreen]));
 }

@@ -42,7 +42,7 @@ const store = (): PictureStore =>
     };
     return source as ProxySource;
   });
-const settle = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 5));
+const settle = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 20));
 const proxy = (url: string, first = 0): ProxyFile => ({ kind: 'proxy', url, rate: 25, first, count: 100 });
 const still = (url: string): Still => ({ kind: 'still', url });
 

@@ -201,8 +201,8 @@ watch(
         @click="ranging = true"
       />
       <span v-if="doc.offline" class="offline" role="status">
-        The server cannot take edits just now. {{ doc.unsent }}
-        {{ doc.unsent === 1 ? 'change waits' : 'changes wait' }} here and will be sent.
+        The server cannot take edits just now. {{ doc.stored }}
+        {{ doc.stored === 1 ? 'change waits' : 'changes wait' }} here and will be sent.
       </span>
       <span class="gap" />
       <Button

@@ -7,7 +7,7 @@ import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
 
 const square = [10, 10, 30, 10, 30, 30, 10, 30];
-const settle = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 5));
+const settle = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 20));
 const click = (x: number, kind: 'add' | 'remove' = 'add'): Gesture => ({ kind, stroke: [x, x] });
 const paint = (kind: 'paint' | 'erase'): Gesture => ({ kind, stroke: [1, 2, 3, 4], brush: 8 });
 

@@ -9,7 +9,7 @@ import { useTracks } from './tracksStore.ts';
 import { useWork } from './workStore.ts';
 
 const region = [0, 0, 10, 0, 10, 10, 0, 10];
-const settle = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 5));
+const settle = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 20));
 const view = (targetId: string, more: Partial<FollowView> = {}): FollowView =>
   ({ id: `follow ${targetId}`, shotId: 's', targetId, state: 'running', found: {}, ...more }) as FollowView;
 

@@ -1,9 +1,11 @@
 import { beforeEach, describe, expect, it } from '@jest/globals';
 import type { ExportView, TakeView } from '../../../contract/takes.ts';
+import { useDocument } from '../../document/documentStore.ts';
+import { addRemoval } from '../../document/edits.ts';
 import { answerQuietly, openQuietly, refusal, startQuietly, tell, type Asked } from '../../testing/quietServer.ts';
 import { useWork } from './workStore.ts';
 
-const settle = (ms = 5): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+const settle = (ms = 20): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 const take = (id: string, more: Partial<TakeView> = {}): TakeView =>
   ({ id, removalId: 'r', state: 'done', picked: false, playable: true, finished: [], ...more }) as TakeView;
 
@@ -104,6 +106,17 @@ describe('a new take', () => {
     });
   });
 
+  it('is asked for once the server knows the edits', async () => {
+    const work = await bench();
+    const doc = useDocument();
+    added = () => take('d');
+    doc.edit('Add', (draft) => void addRemoval(draft));
+    const made = work.startTake('r', true);
+    expect([doc.unsent, paths().some((path) => path.startsWith('POST'))]).toEqual([1, false]);
+    await made;
+    expect([doc.unsent, paths().some((path) => path.startsWith('POST'))]).toEqual([0, true]);
+  });
+
   it('that is refused leaves the list, and says why', async () => {
     const work = await bench();
     added = () => refusal('Nothing is marked.');
@@ -121,7 +134,7 @@ describe('a pick that was trimmed by hand', () => {
       await settle(20);
     }
     expect(paths().filter((path) => path.startsWith('POST'))).toEqual([]);
-    await settle(1700);
+    await settle(2500);
     expect(paths().filter((path) => path.startsWith('POST'))).toEqual(['POST /takes/b/preview']);
   });
 });
