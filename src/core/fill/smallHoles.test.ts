@@ -16,7 +16,8 @@ function found(isHole: (x: number, y: number) => boolean, most: number): number[
     px[i] = 1;
     tiles[Math.floor(y / TILE) * COLS + Math.floor(x / TILE)] = 1;
   }
-  return [...smallHoles(region, tiles, px, most).keys()].filter((k) => smallHoles(region, tiles, px, most)[k] === 1);
+  const small = smallHoles(region, tiles, px, most);
+  return [...small.keys()].filter((k) => small[k] === 1);
 }
 
 describe('smallHoles', () => {

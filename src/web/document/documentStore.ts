@@ -1,4 +1,5 @@
 import { applyPatch, compare, type Operation } from 'fast-json-patch';
+import { until } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { ShotDocument } from '../../contract/document.ts';
@@ -132,6 +133,9 @@ export const useDocument = defineStore('document', () => {
     await refresh();
   }
 
+  /** Resolves once the server knows all edits: what it is to work on must have arrived. */
+  const whenSent = (): Promise<unknown> => until(unsent).toBe(0);
+
   /** One step back or forth. */
   function step(direction: Direction): void {
     if ((direction === 'undo' ? undoLabel : redoLabel).value === null) return;
@@ -151,6 +155,7 @@ export const useDocument = defineStore('document', () => {
     offline,
     unsent,
     stored,
+    whenSent,
     undoLabel,
     redoLabel,
     open,

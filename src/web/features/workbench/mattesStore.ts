@@ -1,4 +1,3 @@
-import { until } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { ref, shallowRef } from 'vue';
 import { type RasterLibrary, type RemovalNode } from '../../../contract/document.ts';
@@ -46,7 +45,7 @@ export const useMattes = defineStore('mattes', () => {
   /** Has a matte made of an outline, once the server knows all edits: it reads what it knows. */
   async function soften(shapeId: string): Promise<void> {
     const { shotId } = doc;
-    await until(() => doc.unsent).toBe(0);
+    await doc.whenSent();
     if (shotId !== doc.shotId) return;
     await work.act(() => api.soften(shotId, shapeId, { reach: EDGE_REACH }));
     await load();

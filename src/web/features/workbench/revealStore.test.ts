@@ -1,24 +1,12 @@
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { nextTick } from 'vue';
-import type { ServerEvent } from '../../../contract/events.ts';
 import type { RevealView } from '../../../contract/takes.ts';
 import { rectanglePoints } from '../../../core/shapes/shape.ts';
 import { addRemoval, addShape } from '../../document/edits.ts';
-import { startQuietly } from '../../testing/quietServer.ts';
+import { startQuietly, tell } from '../../testing/quietServer.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
-
-/** The server's events, which a test sends by hand. */
-let tell: (event: ServerEvent) => void;
-class Events {
-  set onmessage(listen: (message: { data: string }) => void) {
-    tell = (event) => listen({ data: JSON.stringify(event) });
-  }
-  addEventListener(): void {
-    // No breaks here.
-  }
-}
 
 let view: RevealView;
 let asked: string[];
@@ -37,7 +25,6 @@ async function until(isSo: () => boolean): Promise<void> {
 /** A shot with a thing that has one box, looked at. */
 async function bench() {
   startQuietly(9);
-  (globalThis as { EventSource?: unknown }).EventSource = Events;
   const doc = useDocument();
   const stage = useStage();
   const reveal = useReveal();

@@ -1,4 +1,3 @@
-import { until } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import { ranked, type TrackNode } from '../../../contract/document.ts';
@@ -87,7 +86,7 @@ export const useTracks = defineStore('tracks', () => {
   async function start(id: string, ask: () => Promise<FollowView>): Promise<void> {
     wanted.value = [...wanted.value, id];
     const { shotId } = doc;
-    await until(() => doc.unsent).toBe(0);
+    await doc.whenSent();
     const view = shotId === doc.shotId ? await work.act(ask) : undefined;
     if (view) {
       // What was asked before this does not know of it yet.

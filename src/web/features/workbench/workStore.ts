@@ -1,4 +1,3 @@
-import { until } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef, watch } from 'vue';
 import type { ExportBody, ExportView, TakeBody, TakeView } from '../../../contract/takes.ts';
@@ -39,9 +38,6 @@ export const useWork = defineStore('work', () => {
     if (!event || event.kind === 'export') void loadExports();
   });
 
-  /** The server fills and writes what it knows: edits on their way must have arrived. */
-  const known = (): Promise<unknown> => until(() => doc.unsent).toBe(0);
-
   /** Does something that may fail; a failure is shown in a sentence. */
   async function act<T>(work: () => Promise<T>): Promise<T | undefined> {
     try {
@@ -59,7 +55,7 @@ export const useWork = defineStore('work', () => {
     { only, seed }: Pick<TakeBody, 'only' | 'seed'> = {},
   ): Promise<TakeView | undefined> =>
     act(async () => {
-      await known();
+      await doc.whenSent();
       const take = await api.addTake(doc.shotId, { removalId, draft, seed, ...(only && { only: { ...only } }) });
       await loadTakes();
       return take;
@@ -67,7 +63,7 @@ export const useWork = defineStore('work', () => {
 
   const startExport = (body: ExportBody): Promise<ExportView | undefined> =>
     act(async () => {
-      await known();
+      await doc.whenSent();
       const row = await api.addExport(doc.shotId, body);
       await loadExports();
       return row;
