@@ -4,10 +4,19 @@ import { spawnSync } from 'node:child_process';
 /** Size of the films that the tests make, px. */
 export const [W, H] = [320, 180];
 
-/** A film from a filter graph without inputs. */
+/** A film from a filter graph without inputs. Its frames are the same each time; its file is not: else a run would find that of the last. */
 export function film(path: string, graph: string): void {
   const source = ['-nostdin', '-loglevel', 'error', '-y', '-f', 'lavfi', '-i', graph];
-  const { status, stderr } = spawnSync('ffmpeg', [...source, '-c:v', 'libx264', '-crf', '14', path]);
+  const { status, stderr } = spawnSync('ffmpeg', [
+    ...source,
+    '-metadata',
+    `comment=${Date.now()}`,
+    '-c:v',
+    'libx264',
+    '-crf',
+    '14',
+    path,
+  ]);
   if (status !== 0) throw new Error(stderr.toString());
 }
 

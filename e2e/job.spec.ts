@@ -18,7 +18,7 @@ const at = (name: string): string => join(dir, name);
 const WALK =
   `nullsrc=s=480x200:r=25:d=${FRAMES / 25},` +
   `geq=lum='120+40*sin(X/3)*cos(Y/5)+30*sin((X+2*Y)/11)':cb='120+20*sin(X/17)':cr='130+20*cos(Y/13)',` +
-  `noise=alls=70:all_seed=${1 + (Date.now() % 1000)},gblur=sigma=1.3,crop=${W}:${H}:x='2*n':y=10[ground];` +
+  `noise=alls=70:all_seed=14,gblur=sigma=1.3,crop=${W}:${H}:x='2*n':y=10[ground];` +
   `color=c=red:s=30x70:r=25:d=${FRAMES / 25}[box];` +
   `[ground][box]overlay=x='20+3.2*n':y=60,format=yuv420p`;
 

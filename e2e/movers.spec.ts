@@ -14,7 +14,7 @@ let page: Page;
 /** A texture that pans, a dark block that goes left, and a light one that goes right and crosses before it. */
 const CROSSING =
   `nullsrc=s=480x180:r=25:d=${FRAMES / 25},geq=lum='120+40*sin(X/3)*cos(Y/5)+30*sin((X+2*Y)/11)':cb=120:cr=130,` +
-  `noise=alls=60:all_seed=${1 + (Date.now() % 1000)},gblur=sigma=1.5,crop=${W}:${H}:x=n:y=0[ground];` +
+  `noise=alls=60:all_seed=12,gblur=sigma=1.5,crop=${W}:${H}:x=n:y=0[ground];` +
   `color=c=0x302018:s=24x60:r=25:d=${FRAMES / 25}[dark];color=c=0xe8e0d0:s=22x56:r=25:d=${FRAMES / 25}[light];` +
   `[ground][dark]overlay=x='272-5*n':y=70[one];[one][light]overlay=x='20+5*n':y=74,format=yuv420p`;
 

@@ -13,7 +13,7 @@ let page: Page;
 
 /** A green ground, and a red block whose corner goes from (20, 70) to the right by 4 px a frame. */
 const GOING =
-  `color=c=0x4a7040:s=320x180:r=25:d=${FRAMES / 25},noise=alls=20:all_seed=${1 + (Date.now() % 1000)},gblur=sigma=1[ground];` +
+  `color=c=0x4a7040:s=320x180:r=25:d=${FRAMES / 25},noise=alls=20:all_seed=13,gblur=sigma=1[ground];` +
   `color=c=0xb03028:s=40x60:r=25:d=${FRAMES / 25},noise=alls=24:all_seed=5,gblur=sigma=1[block];` +
   `[ground][block]overlay=x='16+4*n':y=70,format=yuv420p`;
 

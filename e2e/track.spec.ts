@@ -15,7 +15,7 @@ let page: Page;
 const DRIFT =
   `nullsrc=s=480x200:r=25:d=${FRAMES / 25},` +
   `geq=lum='120+40*sin(X/3)*cos(Y/5)+30*sin((X+2*Y)/11)':cb=120:cr=130,` +
-  `noise=alls=90:all_seed=${1 + (Date.now() % 1000)},gblur=sigma=1.3,crop=${W}:${H}:x='2*n':y=10[ground];` +
+  `noise=alls=90:all_seed=15,gblur=sigma=1.3,crop=${W}:${H}:x='2*n':y=10[ground];` +
   `color=c=gray:s=${W}x${H}:r=25:d=${FRAMES / 25},noise=alls=8:allf=t[veil];` +
   `[ground][veil]overlay=enable='between(n,20,27)',format=yuv420p`;
 

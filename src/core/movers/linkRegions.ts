@@ -161,8 +161,9 @@ function divide(
 }
 
 function goOn(one: Live, t: number, mask: MaskPatch, step: Step, crossing: boolean): void {
-  // What it is while another crosses it, is a guess: it goes on as it went, and looks as it did.
-  if (crossing) one.place = expectedPlace(one, t, step);
+  // What it is while another crosses it, is a guess: it goes on as it went, and looks as it did. If it is known how it went: what
+  // lies beside it since it was first seen may be a part of it, and would hold it where it was.
+  if (crossing && one.clear > 0) one.place = expectedPlace(one, t, step);
   else {
     const centre = centreOf(mask);
     const carried = project(step(one.last, t), one.place.x, one.place.y);

@@ -123,6 +123,16 @@ describe('moversOf', () => {
 });
 
 describe('parts of one thing', () => {
+  it('are one from the first frame on, where it moves on from where it was about to be', () => {
+    // The film's first frames have later ones alone beside them: where it is about to be shows like it, with a speck below.
+    const at = (t: number): MaskPatch[] =>
+      t === 0 ? [box(20, 30, 50, 42), box(56, 74, 10, 8)] : [box(46 + 4 * t, 30, 24, 48)];
+    const found = moversOf(frames(30, at), still, SIZE);
+    expect(found).toHaveLength(1);
+    expect(found[0]).toMatchObject({ first: 0, last: 29 });
+    expect(areaOf(found[0].masks[20])).toBe(24 * 48);
+  });
+
   it('are one when it comes into the picture and is seen whole', () => {
     // A foot comes first, then a head; the whole hangs together while it still comes in, and is 40 px wide.
     const at = (t: number): MaskPatch[] => {
