@@ -1,6 +1,7 @@
 import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { bytesPerSample, frameBytes } from '../src/core/image/format.ts';
+import { floatsOf } from '../src/core/image/mapped.ts';
 import { decodeFrames, matteFormat } from '../src/media/decode.ts';
 import { storedFormat } from '../src/media/pixelFormat.ts';
 import { probeClip } from '../src/media/probe.ts';
@@ -28,7 +29,8 @@ export class Footage {
     const bytes = new Uint8Array(width * height * bytesPerSample(this.store.format));
     this.store.readRows(frame, 0, 0, height, bytes);
     const samples = depth > 8 ? new Uint16Array(bytes.buffer) : bytes;
-    return { width, height, values: Float32Array.from(samples, (v) => v / 2 ** (depth - 8)) };
+    const values = floatsOf(samples, (v) => v / 2 ** (depth - 8));
+    return { width, height, values };
   }
 
   bytes(frame: number): Uint8Array {

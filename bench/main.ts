@@ -15,9 +15,14 @@ import { benchStress, type StressResult } from './stressBench.ts';
 import { benchTimes, type Times } from './timeBench.ts';
 import { benchLongTrack, benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME] [--only fill|time|camera|stress|job|track|movers|coverage|outline] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME]… [--only fill|time|camera|stress|job|track|movers|coverage|outline] [--json FILE]
 const { values } = parseArgs({
-  options: { demo: { type: 'string' }, shot: { type: 'string' }, json: { type: 'string' }, only: { type: 'string' } },
+  options: {
+    demo: { type: 'string' },
+    shot: { type: 'string', multiple: true },
+    json: { type: 'string' },
+    only: { type: 'string' },
+  },
 });
 const FILLED = ['boardwalk', 'mill-door', 'fen-flight', 'granary', 'panel', 'dusk-log'];
 const JUDGED_AS_JOB = ['boardwalk', 'mill-door', 'fen-flight'];
@@ -33,7 +38,7 @@ await mkdir(folder, { recursive: true });
 const scratch = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-bench-'));
 const results: unknown[] = [];
 try {
-  for (const shot of SHOTS.filter((s) => !values.shot || s.name === values.shot)) {
+  for (const shot of SHOTS.filter((s) => values.shot?.includes(s.name) ?? true)) {
     const wants = (kind: string, judged: string[]): boolean =>
       (values.only ?? kind) === kind && (values.shot !== undefined || judged.includes(shot.name));
     if (wants('camera', FILLED)) {

@@ -38,8 +38,7 @@ export async function measureProcess(command: string, args: string[]): Promise<U
   const code = await new Promise<number | null>((resolve, reject) => {
     child.once('error', reject);
     child.once('close', resolve);
-  });
-  clearInterval(timer);
+  }).finally(() => clearInterval(timer));
   if (code !== 0) throw new Error(`${command} ${args.join(' ')} ended with ${code}: ${log}`);
   return {
     cpuSeconds: (childTicks() - before) / TICKS_PER_SECOND,

@@ -1,5 +1,6 @@
 import { median } from '../src/core/geometry/linear.ts';
 import type { Footage } from './footage.ts';
+import { placesOf } from './peers.ts';
 import { type Picture } from './picture.ts';
 import { at } from './world.ts';
 
@@ -27,34 +28,38 @@ export function oracleFill(
     grid,
     light: lightRatio(own, truth.luma(s), hole, grid, cols),
   }));
-  for (let i = 0; i < hole.length; i++) {
-    if (!hole[i]) continue;
-    const values = sources.flatMap(({ picture, mask, grid, light }) => {
+  const values = new Float64Array(sources.length);
+  for (const i of placesOf(hole)) {
+    let n = 0;
+    for (const { picture, mask, grid, light } of sources) {
       const place = at(grid, cols, i % w, Math.floor(i / w));
-      if (!place || mask[Math.round(place[1]) * w + Math.round(place[0])]) return [];
-      return [cubicAt(picture, place[0], place[1]) * light];
-    });
-    if (values.length > 0) p.values[i] = robustMean(values);
+      if (!place || mask[Math.round(place[1]) * w + Math.round(place[0])]) continue;
+      values[n++] = cubicAt(picture, place[0], place[1]) * light;
+    }
+    if (n > 0) p.values[i] = robustMean(values.subarray(0, n));
   }
   return p;
 }
 
 /** Bicubic sample (Keys 1981). */
-function cubicAt(p: Picture, x: number, y: number): number {
+export function cubicAt(p: Picture, x: number, y: number): number {
   const ix = Math.min(p.width - 3, Math.max(1, Math.floor(x)));
   const iy = Math.min(p.height - 3, Math.max(1, Math.floor(y)));
-  const weights = (f: number): number[] => [
-    ((-0.5 * f + 1) * f - 0.5) * f,
-    (1.5 * f - 2.5) * f * f + 1,
-    ((-1.5 * f + 2) * f + 0.5) * f,
-    (0.5 * f - 0.5) * f * f,
-  ];
-  const [wx, wy] = [weights(x - ix), weights(y - iy)];
-  let sum = 0;
-  for (let j = 0; j < 4; j++)
-    for (let i = 0; i < 4; i++) sum += wx[i] * wy[j] * p.values[(iy - 1 + j) * p.width + ix - 1 + i];
-  return sum;
+  const [a, b, c, d] = cubicWeights(x - ix);
+  const row = (r: number): number => {
+    const k = (iy + r) * p.width + ix;
+    return a * p.values[k - 1] + b * p.values[k] + c * p.values[k + 1] + d * p.values[k + 2];
+  };
+  const [e, f, g, h] = cubicWeights(y - iy);
+  return e * row(-1) + f * row(0) + g * row(1) + h * row(2);
 }
+
+const cubicWeights = (f: number): [number, number, number, number] => [
+  ((-0.5 * f + 1) * f - 0.5) * f,
+  (1.5 * f - 2.5) * f * f + 1,
+  ((-1.5 * f + 2) * f + 0.5) * f,
+  (0.5 * f - 0.5) * f * f,
+];
 
 function lightRatio(own: Picture, other: Picture, hole: Uint8Array, grid: Float32Array, cols: number): number {
   let [a, b] = [0, 0];
@@ -69,8 +74,13 @@ function lightRatio(own: Picture, other: Picture, hole: Uint8Array, grid: Float3
 }
 
 /** Mean of the values within 8 levels of the median: the grain averages out, a passer-by does not count. */
-function robustMean(values: number[]): number {
+export function robustMean(values: Float64Array): number {
   const middle = median(values);
-  const near = values.filter((v) => Math.abs(v - middle) < 8);
-  return near.length === 0 ? middle : near.reduce((s, v) => s + v, 0) / near.length;
+  let [sum, n] = [0, 0];
+  for (const v of values) {
+    if (Math.abs(v - middle) >= 8) continue;
+    sum += v;
+    n++;
+  }
+  return n === 0 ? middle : sum / n;
 }

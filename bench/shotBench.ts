@@ -11,7 +11,7 @@ import { changedOutside, FrameJudge, type FrameScore, type FrameTruth } from './
 import { oracleFill } from './oracle.ts';
 import { AlignedMedian, spatialFill, temporalMedian } from './peers.ts';
 import { cropMask, cropPicture, dilateMask, partAround, type Part, type Picture } from './picture.ts';
-import { cellsNear, STEP, trueMotion } from './world.ts';
+import { cellsNear, placesIn, STEP, surfacesOf } from './world.ts';
 
 export interface MethodScore {
   method: string;
@@ -97,17 +97,8 @@ export async function judge(
   const results: [string, Footage][] = [];
   for (const [name, path] of Object.entries(fills)) results.push([name, await open(path, name)]);
   const { width: w, height: h } = shot.lens;
-  const mattes = new Map<number, Uint8Array>();
-  const matteAt = (t: number): Uint8Array => {
-    if (!mattes.has(t)) mattes.set(t, matte.bytes(t));
-    return mattes.get(t)!;
-  };
-  const masks = new Map<number, Uint8Array>();
-  const touched = (t: number): Uint8Array => {
-    let mask = masks.get(t);
-    if (!mask) masks.set(t, (mask = matteAt(t).map((v) => (v > 0 ? 1 : 0))));
-    return mask;
-  };
+  const matteAt = kept((t) => matte.bytes(t));
+  const touched = kept((t) => matteAt(t).map((v) => (v > 0 ? 1 : 0)));
   const renderer = await Renderer.create(shot.lens);
   const truth = new Truth(renderer, shot, shot.build(renderer));
   const sources = Array.from({ length: Math.ceil(shot.frames / SOURCE_EVERY) }, (_, k) => k * SOURCE_EVERY);
@@ -136,9 +127,11 @@ export async function judge(
     if (t % JUDGE_EVERY !== JUDGE_EVERY >> 1 || t + 1 >= shot.frames || area === 0) continue;
     const near = sources.filter((s) => s !== t && Math.abs(s - t) <= FILL_DEFAULTS.reach);
     const cells = cellsNear(mask, w, h);
-    const motions = new Map(near.map((s) => [s, trueMotion(truth, t, s, w, h, cells)]));
+    const wide = surfacesOf(truth, t, w, h, cellsNear(dilateMask(mask, w, h, 28), w, h));
+    const behind = wide.map((point, k) => (cells[k] ? point : undefined));
+    const motions = new Map(near.map((s) => [s, placesIn(truth, s, behind)]));
     const part = partAround(mask, w, h, 40, STEP);
-    const next = trueMotion(truth, t, t + 1, w, h, cellsNear(dilateMask(mask, w, h, 28), w, h));
+    const next = placesIn(truth, t + 1, wide);
     const passing = passingCells(truth.movers(t), cells, w, h);
     const facts = cropped(
       frameTruth(t, { truthFootage, limit }, matteAt, [mask, touched(t + 1)], motions, next, passing),
@@ -161,6 +154,15 @@ export async function judge(
     changedOutside: changed,
     holeShare: hole / shot.frames,
     scores: [...table].map(([method, scores]) => summary(method, scores, onlyStill.has(method))),
+  };
+}
+
+/** A function of a frame whose answers are kept. */
+function kept<T>(of: (frame: number) => T): (frame: number) => T {
+  const held = new Map<number, T>();
+  return (frame) => {
+    if (!held.has(frame)) held.set(frame, of(frame));
+    return held.get(frame)!;
   };
 }
 

@@ -1,28 +1,29 @@
-import type { Truth } from '../demo/shot.ts';
+import type { SurfacePoint, Truth } from '../demo/shot.ts';
 
 /** Grid step on which true motion is evaluated, px. */
 export const STEP = 8;
 
-/** Places of every STEP-th pixel of a frame in another frame; NaN where it is hidden or out of view. */
-export function trueMotion(
+/** What a frame shows of the still world at every STEP-th pixel. @param only - 1 for the cells that are asked for. */
+export function surfacesOf(
   truth: Truth,
-  from: number,
-  to: number,
+  frame: number,
   w: number,
   h: number,
   only?: Uint8Array,
-): Float32Array {
+): (SurfacePoint | undefined)[] {
   const cols = Math.ceil(w / STEP);
-  const rows = Math.ceil(h / STEP);
-  const out = new Float32Array(cols * rows * 2).fill(NaN);
-  for (let r = 0; r < rows; r++) {
-    for (let c = 0; c < cols; c++) {
-      if (only && !only[r * cols + c]) continue;
-      const point = truth.surface(from, c * STEP, r * STEP);
-      const place = point && truth.place(to, point);
-      if (place) out.set([place.x, place.y], 2 * (r * cols + c));
-    }
-  }
+  return Array.from({ length: cols * Math.ceil(h / STEP) }, (_, k) =>
+    only && !only[k] ? undefined : truth.surface(frame, (k % cols) * STEP, Math.floor(k / cols) * STEP),
+  );
+}
+
+/** Places of points of the still world in a frame, interleaved x, y; NaN where they are hidden or out of view. */
+export function placesIn(truth: Truth, frame: number, points: readonly (SurfacePoint | undefined)[]): Float32Array {
+  const out = new Float32Array(points.length * 2).fill(NaN);
+  points.forEach((point, k) => {
+    const place = point && truth.place(frame, point);
+    if (place) out.set([place.x, place.y], 2 * k);
+  });
   return out;
 }
 
