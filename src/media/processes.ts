@@ -31,7 +31,8 @@ export function startFfmpeg(args: string[], options: StartOptions = {}): Running
   });
   if (options.progress) {
     child.stdout!.on('data', (chunk: Buffer) => {
-      const frame = /frame=\s*(\d+)/.exec(chunk.toString());
+      // Several reports can come at once: the last one counts.
+      const frame = [...chunk.toString().matchAll(/frame=\s*(\d+)/g)].at(-1);
       if (frame) options.progress!(Number(frame[1]));
     });
   }
