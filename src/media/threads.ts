@@ -77,6 +77,7 @@ export class EngineThreads {
 
   /** Does a task once in every thread: for what each must know. */
   async all<K extends TaskName>(task: K, arg: Tasks[K]['arg']): Promise<void> {
+    if (this.failure) throw this.failure as Error;
     await Promise.all(
       this.threads.map(
         (thread) =>

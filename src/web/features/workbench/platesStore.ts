@@ -9,11 +9,13 @@ import { useDocument } from '../../document/documentStore.ts';
 export const usePlates = defineStore('plates', () => {
   const doc = useDocument();
   const making = shallowRef<PlateView[]>([]);
+  let asked = 0;
 
   async function load(): Promise<void> {
+    const mine = ++asked;
     const { shotId } = doc;
     const list = await api.plates(shotId).catch(() => undefined);
-    if (list && shotId === doc.shotId) making.value = list;
+    if (list && mine === asked && shotId === doc.shotId) making.value = list;
   }
 
   async function open(): Promise<void> {
@@ -26,7 +28,13 @@ export const usePlates = defineStore('plates', () => {
     if (!event || event.kind === 'plate') void load();
   });
 
-  const build = (body: PlateBody): Promise<unknown> => api.buildPlate(doc.shotId, body).then(load);
+  async function build(body: PlateBody): Promise<void> {
+    // It is built from the marks that the server has.
+    await doc.whenSent();
+    await api.buildPlate(doc.shotId, body);
+    await load();
+  }
+
   const dismiss = (id: string): Promise<unknown> => api.dismissPlate(id).then(load);
   const makingFor = (removalId: string): PlateView[] => making.value.filter((p) => p.removalId === removalId);
 
