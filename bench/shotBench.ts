@@ -4,6 +4,7 @@ import { Renderer } from '../demo/renderer.ts';
 import { shotFiles, type RenderedShot } from '../demo/render.ts';
 import { Truth, type Shot } from '../demo/shot.ts';
 import { FILL_DEFAULTS } from '../src/core/fill/settings.ts';
+import { bytesOf } from '../src/core/image/mapped.ts';
 import { loadKernels } from '../src/media/kernelFile.ts';
 import { Footage } from './footage.ts';
 import { floorOf, mnestraOn, type Usage } from './measureProcess.ts';
@@ -90,15 +91,17 @@ export async function judge(
   scratch: string,
 ): Promise<Pick<ShotResult, 'scores' | 'changedOutside' | 'holeShare'>> {
   const open = (path: string, name: string, grey = false): Promise<Footage> => Footage.open(path, scratch, name, grey);
-  const clip = await open(files.clip, 'clip');
-  const truthFootage = await open(files.truth, 'truth');
-  const limit = await open(files.limit, 'limit');
-  const matte = await open(files.matte, 'matte', true);
-  const results: [string, Footage][] = [];
-  for (const [name, path] of Object.entries(fills)) results.push([name, await open(path, name)]);
+  const [clip, truthFootage, limit, matte, ...filled] = await Promise.all([
+    open(files.clip, 'clip'),
+    open(files.truth, 'truth'),
+    open(files.limit, 'limit'),
+    open(files.matte, 'matte', true),
+    ...Object.entries(fills).map(([name, path]) => open(path, name)),
+  ]);
+  const results = Object.keys(fills).map((name, k): [string, Footage] => [name, filled[k]]);
   const { width: w, height: h } = shot.lens;
   const matteAt = kept((t) => matte.bytes(t));
-  const touched = kept((t) => matteAt(t).map((v) => (v > 0 ? 1 : 0)));
+  const touched = kept((t) => bytesOf(matteAt(t), (v) => (v > 0 ? 1 : 0)));
   const renderer = await Renderer.create(shot.lens);
   const truth = new Truth(renderer, shot, shot.build(renderer));
   const sources = Array.from({ length: Math.ceil(shot.frames / SOURCE_EVERY) }, (_, k) => k * SOURCE_EVERY);
@@ -148,7 +151,7 @@ export async function judge(
     still('median', median(t));
     still('spatial', spatial(t));
   }
-  for (const f of [clip, truthFootage, limit, matte, ...results.map(([, r]) => r)]) await f.close();
+  for (const f of [clip, truthFootage, limit, matte, ...filled]) await f.close();
   const onlyStill = new Set(['oracle', 'median', 'spatial']);
   return {
     changedOutside: changed,
