@@ -1,7 +1,8 @@
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
 import jsonpatch, { type Operation } from 'fast-json-patch';
 import { createPinia, setActivePinia } from 'pinia';
-import type { ShotDocument } from '../../contract/document.ts';
+import { watch } from 'vue';
+import { newRemoval, type ShotDocument } from '../../contract/document.ts';
 import type { EditBody, ShotState, StepBody } from '../../contract/shots.ts';
 import { addRemoval } from './edits.ts';
 
@@ -73,6 +74,8 @@ class FakeServer {
 }
 
 let server: FakeServer;
+/** What another page adds. */
+const theirs = [{ op: 'add', path: '/removals/theirs', value: { ...newRemoval({}, 'Their thing') } }];
 
 class NoEvents {
   addEventListener(): void {
@@ -192,6 +195,61 @@ describe('the document in the page', () => {
     await settle();
     expect(server.edits.map((e) => e.label)).toEqual(['Add again']);
     expect([names(store.document), names(server.document), store.unsent]).toEqual([['Later'], ['Later'], 0]);
+  });
+
+  it('does not show an edit again for a moment whose undo waits behind it', async () => {
+    const store = await opened();
+    store.edit('Add', (d) => void addRemoval(d));
+    store.undo();
+    const shown: number[] = [];
+    const stop = watch(
+      () => names(store.document).length,
+      (count) => shown.push(count),
+    );
+    await settle();
+    stop();
+    expect([shown, store.unsent, server.revision]).toEqual([[], 0, 2]);
+  });
+
+  it('takes back at once what the server has just taken, with what it completes, also while it is away', async () => {
+    const store = await opened();
+    store.edit('Add one', (d) => void addRemoval(d));
+    await settle();
+    const two = store.edit('Add two', (d) => void addRemoval(d));
+    store.edit('Add two', (d) => void addRemoval(d), two);
+    await settle();
+    expect([names(store.document).length, store.unsent]).toEqual([3, 0]);
+    server.mood = 'away';
+    store.undo();
+    await settle();
+    expect([names(store.document), store.offline, names(server.document).length]).toEqual([['Thing 1'], true, 3]);
+    store.redo();
+    expect(names(store.document)).toHaveLength(3);
+    store.undo();
+    store.edit('Add another', (d) => void (d.removals[addRemoval(d)].name = 'Other'));
+    expect(names(store.document)).toEqual(['Thing 1', 'Other']);
+    server.mood = 'well';
+    await settle(1300);
+    expect([names(store.document), names(server.document)]).toEqual([
+      ['Thing 1', 'Other'],
+      ['Thing 1', 'Other'],
+    ]);
+  });
+
+  it('does not take back at once what another page has done since', async () => {
+    const store = await opened();
+    store.edit('Add', (d) => void addRemoval(d));
+    await settle();
+    server.answer('/edits', { body: JSON.stringify({ editId: 'theirs', base: 1, label: 'Theirs', patch: theirs }) });
+    await store.refresh();
+    server.mood = 'away';
+    store.undo();
+    await settle();
+    // The step is the server's to take: it knows what came last.
+    expect(names(store.document)).toEqual(['Thing 1', 'Their thing']);
+    server.mood = 'well';
+    await settle(1300);
+    expect([names(store.document), store.unsent]).toEqual([names(server.document), 0]);
   });
 
   it('undoes such an edit also if the server was away meanwhile', async () => {

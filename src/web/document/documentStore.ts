@@ -3,7 +3,7 @@ import { until } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { ShotDocument } from '../../contract/document.ts';
-import type { PatchOperation, ShotState, ShotView } from '../../contract/shots.ts';
+import type { EditBody, PatchOperation, ShotState, ShotView } from '../../contract/shots.ts';
 import { api, ApiError } from '../api/client.ts';
 import { onServerEvent } from '../api/events.ts';
 import { loadPending, savePending } from './pendingWishes.ts';
@@ -21,6 +21,8 @@ export const useDocument = defineStore('document', () => {
   const shotId = ref('');
   const confirmed = shallowRef<ShotState>();
   const pending = shallowRef<Wish[]>([]);
+  /** What was there before the newest edit of this page that the server has, up to the revision which that made. */
+  const before = shallowRef<{ revision: number; document: ShotDocument }>();
   /** Why an edit was refused, for people. */
   const refusal = ref('');
   const offline = ref(false);
@@ -28,8 +30,14 @@ export const useDocument = defineStore('document', () => {
   let timer: ReturnType<typeof setTimeout> | undefined;
 
   const ahead = computed(() => standing(pending.value));
+  /** What the server has; without its newest edit, if that is this page's and a step on its way takes it back. */
+  const base = computed<ShotDocument>(() => {
+    const { document = EMPTY, revision } = confirmed.value ?? {};
+    const known = before.value?.revision === revision ? before.value?.document : undefined;
+    return (ahead.value.beneath > 0 ? known : undefined) ?? document;
+  });
   const document = computed<ShotDocument>(() =>
-    ahead.value.edits.reduce((doc, edit) => patched(doc, edit.patch) ?? doc, confirmed.value?.document ?? EMPTY),
+    ahead.value.edits.reduce((doc, edit) => patched(doc, edit.patch) ?? doc, base.value),
   );
   const shot = computed<ShotView | undefined>(() => confirmed.value?.shot);
   const undoLabel = computed(() => ahead.value.edits.at(-1)?.label ?? confirmed.value?.undo ?? null);
@@ -48,6 +56,7 @@ export const useDocument = defineStore('document', () => {
   async function open(id: string): Promise<void> {
     shotId.value = id;
     confirmed.value = undefined;
+    before.value = undefined;
     pending.value = await loadPending(id);
     stored.value = pending.value.length;
     confirmed.value = await api.shot(id);
@@ -110,7 +119,8 @@ export const useDocument = defineStore('document', () => {
     try {
       const state = await ask(id, first);
       if (id !== shotId.value) return;
-      // Both at once, so that the edit is at no moment applied twice or not at all.
+      // All at once, so that the edit is at no moment applied twice or not at all, and does not come back for one if it was undone.
+      if (isEdit(first)) remember(first, state.revision);
       accept(state);
       const rest = pending.value.slice(1);
       // What was edited on top of this edit was made on what the server has now.
@@ -119,6 +129,13 @@ export const useDocument = defineStore('document', () => {
       if (!(error instanceof ApiError) || error.passing) throw error;
       if (id === shotId.value) await giveUp(first, error);
     }
+  }
+
+  /** Keeps what is there before an edit makes a revision of it; one undo takes back what the edit completes, too. */
+  function remember({ completes }: EditBody, revision: number): void {
+    if (!confirmed.value) return;
+    const goesOn = completes !== undefined && before.value?.revision === confirmed.value.revision;
+    before.value = { revision, document: goesOn ? before.value!.document : confirmed.value.document };
   }
 
   function ask(id: string, wish: Wish): Promise<ShotState> {

@@ -39,6 +39,17 @@ describe('what is in force after a queue of wishes', () => {
   });
 });
 
+describe('steps that are the server’s', () => {
+  it.each<[string, Wish[], number]>([
+    ['are those that find no edit before them', [edit('a'), undo(), undo(), undo()], 2],
+    ['are none once they are made again', [undo(), undo(), redo(), redo(), redo()], 0],
+    ['stay in force under a new edit', [undo(), edit('a'), undo()], 1],
+    ['are not those that make an edit of the queue again', [undo(), edit('a'), undo(), redo()], 1],
+  ])('%s', (_, queue, beneath) => {
+    expect(standing(queue).beneath).toBe(beneath);
+  });
+});
+
 describe('a queue without an edit that was refused', () => {
   it('loses the steps that were for it alone, and no others', () => {
     const [back, again, backAgain, further] = [undo(), redo(), undo(), undo()];

@@ -19,6 +19,8 @@ export interface Standing {
   edits: EditBody[];
   /** What steps at its end took back, each with the edits of the queue that it was: none where it was the server's. */
   undone: EditBody[][];
+  /** Steps in force that are the server's: they take back what it had before the queue. */
+  beneath: number;
 }
 
 /** What is in force after a queue of wishes, by what the server will do with them. */
@@ -38,20 +40,24 @@ export function withoutRefused(queue: readonly Wish[], editId: string): Wish[] {
 function walk(queue: readonly Wish[], see: (step: Step, edits: EditBody[]) => void): Standing {
   const edits: EditBody[] = [];
   let undone: EditBody[][] = [];
+  let beneath = 0;
   for (const wish of queue) {
     if (isEdit(wish)) {
       edits.push(wish);
       undone = [];
     } else if (wish.direction === 'undo') {
-      undone.push(takeLastStep(edits));
-      see(wish, undone.at(-1)!);
+      const back = takeLastStep(edits);
+      if (back.length === 0) beneath++;
+      undone.push(back);
+      see(wish, back);
     } else {
-      const again = undone.pop() ?? [];
-      edits.push(...again);
-      see(wish, again);
+      const again = undone.pop();
+      if (again?.length === 0) beneath--;
+      edits.push(...(again ?? []));
+      see(wish, again ?? []);
     }
   }
-  return { edits, undone };
+  return { edits, undone, beneath };
 }
 
 /** Takes the last edit from a list, and those before it that it completes. */
