@@ -3,9 +3,10 @@ import { until } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { ShotDocument } from '../../contract/document.ts';
-import type { EditBody, PatchOperation, ShotState, ShotView } from '../../contract/shots.ts';
+import type { PatchOperation, ShotState, ShotView } from '../../contract/shots.ts';
 import { api, ApiError } from '../api/client.ts';
 import { onServerEvent } from '../api/events.ts';
+import { beforeNewest } from './beforeNewest.ts';
 import { loadPending, savePending } from './pendingWishes.ts';
 import { isEdit, standing, wishId, withoutRefused, type Direction, type Wish } from './wishes.ts';
 
@@ -21,8 +22,6 @@ export const useDocument = defineStore('document', () => {
   const shotId = ref('');
   const confirmed = shallowRef<ShotState>();
   const pending = shallowRef<Wish[]>([]);
-  /** What was there before the newest edit of this page that the server has, up to the revision which that made. */
-  const before = shallowRef<{ revision: number; document: ShotDocument }>();
   /** Why an edit was refused, for people. */
   const refusal = ref('');
   const offline = ref(false);
@@ -30,12 +29,11 @@ export const useDocument = defineStore('document', () => {
   let timer: ReturnType<typeof setTimeout> | undefined;
 
   const ahead = computed(() => standing(pending.value));
+  const before = beforeNewest(confirmed);
   /** What the server has; without its newest edit, if that is this page's and a step on its way takes it back. */
-  const base = computed<ShotDocument>(() => {
-    const { document = EMPTY, revision } = confirmed.value ?? {};
-    const known = before.value?.revision === revision ? before.value?.document : undefined;
-    return (ahead.value.beneath > 0 ? known : undefined) ?? document;
-  });
+  const base = computed(
+    () => (ahead.value.beneath > 0 ? before.document() : undefined) ?? confirmed.value?.document ?? EMPTY,
+  );
   const document = computed<ShotDocument>(() =>
     ahead.value.edits.reduce((doc, edit) => patched(doc, edit.patch) ?? doc, base.value),
   );
@@ -56,7 +54,7 @@ export const useDocument = defineStore('document', () => {
   async function open(id: string): Promise<void> {
     shotId.value = id;
     confirmed.value = undefined;
-    before.value = undefined;
+    before.forget();
     pending.value = await loadPending(id);
     stored.value = pending.value.length;
     confirmed.value = await api.shot(id);
@@ -120,7 +118,7 @@ export const useDocument = defineStore('document', () => {
       const state = await ask(id, first);
       if (id !== shotId.value) return;
       // All at once, so that the edit is at no moment applied twice or not at all, and does not come back for one if it was undone.
-      if (isEdit(first)) remember(first, state.revision);
+      if (isEdit(first)) before.keep(first, state.revision);
       accept(state);
       const rest = pending.value.slice(1);
       // What was edited on top of this edit was made on what the server has now.
@@ -129,13 +127,6 @@ export const useDocument = defineStore('document', () => {
       if (!(error instanceof ApiError) || error.passing) throw error;
       if (id === shotId.value) await giveUp(first, error);
     }
-  }
-
-  /** Keeps what is there before an edit makes a revision of it; one undo takes back what the edit completes, too. */
-  function remember({ completes }: EditBody, revision: number): void {
-    if (!confirmed.value) return;
-    const goesOn = completes !== undefined && before.value?.revision === confirmed.value.revision;
-    before.value = { revision, document: goesOn ? before.value!.document : confirmed.value.document };
   }
 
   function ask(id: string, wish: Wish): Promise<ShotState> {
