@@ -78,7 +78,8 @@ function addRow(sums: Float32Array, base: number, w: number, xl: number, xr: num
   // What lies beyond the left side covers the whole row; what lies beyond the right side covers nothing.
   const beyond = xl >= 0 ? 0 : span === 0 ? dy : (Math.min(xr, 0) - xl) * (dy / span);
   sums[base] += beyond;
-  if (xr <= 0 || xl >= w) return;
+  // An edge on the left side itself lies in the first pixel.
+  if (xr < 0 || xl >= w) return;
   const left = Math.max(0, xl);
   const right = Math.min(w, xr);
   let passed = 0;

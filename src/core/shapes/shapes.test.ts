@@ -43,6 +43,27 @@ describe('coverPolygon', () => {
     return out;
   };
 
+  it('covers up to all four sides of a picture that it reaches, exactly or beyond', () => {
+    for (const far of [0.5, 3]) {
+      const out = new Float32Array(12);
+      coverPolygon(out, { x: 0, y: 0, width: 4, height: 3 }, [
+        -far,
+        -far,
+        3 + far,
+        -far,
+        3 + far,
+        2 + far,
+        -far,
+        2 + far,
+      ]);
+      expect([...out]).toEqual(Array.from(out, () => 1));
+    }
+    // A walker who comes in from the left: the side that the picture cuts is a side like any other.
+    const out = new Float32Array(12);
+    coverPolygon(out, { x: 0, y: 0, width: 4, height: 3 }, [-0.5, 0.5, 1.5, 0.5, 1.5, 2.5, -0.5, 2.5]);
+    expect([...out]).toEqual([0, 0, 0, 0, 1, 1, 0, 0, 1, 1, 0, 0]);
+  });
+
   it('gives each pixel the share of its square that is inside', () => {
     // From -0.5+1.25 to ...: the left column is covered by three quarters, the upper row by a half.
     const out = cover([0.75, 1, 4.5, 1, 4.5, 3.5, 0.75, 3.5]);

@@ -44,8 +44,8 @@ function crop({ box: [x, y, width, height] }: MoverView): Record<string, string>
   <section class="movers" aria-label="What moves">
     <h2>What moves</h2>
     <template v-if="store.busy">
-      <p role="status">{{ STAGE_TEXT[store.search!.stage] ?? 'waits' }}</p>
-      <ProgressBar :value="Math.round(store.search!.progress * 100)" :show-value="false" />
+      <p role="status">{{ STAGE_TEXT[store.doing.stage] ?? 'waits' }}</p>
+      <ProgressBar :value="Math.round(store.doing.progress * 100)" :show-value="false" />
       <Button label="Stop" size="small" text @click="store.stop" />
     </template>
     <template v-else>

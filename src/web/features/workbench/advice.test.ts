@@ -209,6 +209,17 @@ describe('one line on a removal', () => {
     expect(adviceFor(input({ reveal: outside })).text).not.toContain('sticks out');
   });
 
+  it('does not call a fill clean in which something sticks out, though it was looked at', () => {
+    const outline = [0, 0, 9, 0, 9, 9];
+    const flagged = [12, 14].map((frame) => ({ frame, share: 0.05, outline }));
+    const out = reveal(0, { flagged, mend: { kind: 'key', px: 0, frame: 14 } });
+    const filled = { lookedAt: new Set([14, 49]), takes: [take({ draft: false, picked: true })] };
+    expect(adviceFor(input({ ...filled, reveal: out })).text).toMatch(
+      /^Filled, but on 2 frames something sticks out\./,
+    );
+    expect(adviceFor(input({ ...filled, reveal: reveal(0) })).text).toMatch(/^Clean\./);
+  });
+
   it('tells of what moves before anything is marked', () => {
     const work = { state: 'done' as const, stage: '', progress: 1, secondsLeft: null, error: null };
     const mover = { first: 0, last: 9, best: 5, box: [0, 0, 9, 9] as [number, number, number, number], path: [] };

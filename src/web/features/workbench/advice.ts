@@ -49,7 +49,9 @@ export function adviceFor(input: AdviceInput): Advice {
     const advice = rule(input);
     if (advice) return advice;
   }
-  return { text: 'Clean. Look at it in motion without anything over it, then export.', actions: endActions };
+  const out = flaggedIn(input).length;
+  const state = out === 0 ? 'Clean.' : `Filled, but on ${out} ${out === 1 ? 'frame' : 'frames'} something sticks out.`;
+  return { text: `${state} Look at it in motion without anything over it, then export.`, actions: endActions };
 }
 
 const say = (text: string, ...actions: Advice['actions']): Advice => ({ text, actions });
@@ -145,10 +147,15 @@ function cuts({ shot, reveal, lookedAt }: AdviceInput): Advice | undefined {
   );
 }
 
+/** Frames of the shot that the coverage watch has flagged. */
+const flaggedIn = ({ shot, reveal }: AdviceInput): { frame: number; share: number }[] =>
+  (reveal?.data?.coverage?.flagged ?? []).filter(({ frame }) => frame >= shot.first && frame <= shot.last);
+
 /** Frames in which something that moves with the thing lies outside of its matte. */
-function sticksOut({ shot, reveal, lookedAt }: AdviceInput): Advice | undefined {
-  const { flagged = [], mend = null } = reveal?.data?.coverage ?? {};
-  const inShot = flagged.filter(({ frame }) => frame >= shot.first && frame <= shot.last);
+function sticksOut(input: AdviceInput): Advice | undefined {
+  const { lookedAt } = input;
+  const mend = input.reveal?.data?.coverage?.mend;
+  const inShot = flaggedIn(input);
   if (!mend || inShot.length === 0) return undefined;
   const [from, to] = [inShot[0].frame, inShot.at(-1)!.frame];
   const many = inShot.length === 1 ? `at frame ${from}` : `on ${inShot.length} frames between ${from} and ${to}`;

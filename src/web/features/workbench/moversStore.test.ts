@@ -50,6 +50,22 @@ describe('what moves by itself', () => {
     expect([movers.search, movers.busy]).toEqual([null, false]);
   });
 
+  it('is waited for from the press on, before the server has answered and whatever was found before', async () => {
+    const { movers } = await bench();
+    for (const found of [
+      null,
+      { id: 'x', state: 'done', stage: 'movers', progress: 1, movers: [] },
+    ] as (typeof search)[]) {
+      search = found;
+      await movers.open();
+      const started = movers.start();
+      expect([movers.busy, movers.doing]).toEqual([true, { stage: '', progress: 0 }]);
+      search = { id: 'y', state: 'running', stage: 'motion', progress: 0.4 };
+      await started;
+      expect([movers.busy, movers.doing]).toEqual([true, { stage: 'motion', progress: 0.4 }]);
+    }
+  });
+
   it('goes away with its shadow as a removal of its own, with a key on every frame and seen on these alone', async () => {
     const { doc, movers, stage } = await bench();
     await movers.goesAway(1);

@@ -24,6 +24,11 @@ export const useMovers = defineStore('movers', () => {
   const starting = ref(false);
 
   const busy = computed(() => starting.value || (search.value !== null && isBusy(search.value.state)));
+  /** What a search that goes on is doing, and how far it is, 0 to 1: nothing yet while the server has not answered. */
+  const doing = computed(() => {
+    const { stage = '', progress = 0 } = starting.value ? {} : (search.value ?? {});
+    return { stage, progress };
+  });
   const movers = computed(() => (search.value?.state === 'done' ? search.value.movers : []));
 
   async function load(): Promise<void> {
@@ -97,5 +102,5 @@ export const useMovers = defineStore('movers', () => {
     stage.selectShape(id);
   }
 
-  return { search, movers, shown, shadows, busy, open, start, stop, nameOf, goesAway, allGoAway, staysInFront };
+  return { search, doing, movers, shown, shadows, busy, open, start, stop, nameOf, goesAway, allGoAway, staysInFront };
 });
