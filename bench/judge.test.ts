@@ -9,8 +9,8 @@ import { BLOCK_ROW, blockAt, CAMERA_SPEED, PX_PER_METRE, yard } from '../demo/te
 import { loadKernels } from '../src/media/kernelFile.ts';
 import { Footage } from './footage.ts';
 import { cubicAt, oracleFill, robustMean } from './oracle.ts';
-import { AlignedMedian, medians, membraneInto, placesOf, spatialFill, temporalMedian } from './peers.ts';
-import type { Picture } from './picture.ts';
+import { AlignedMedian, medians, membraneInto, spatialFill, temporalMedian } from './peers.ts';
+import { placesOf, type Picture } from './picture.ts';
 import { judge } from './shotBench.ts';
 import { at, cellsNear, placesIn, STEP, surfacesOf } from './world.ts';
 

@@ -1,7 +1,6 @@
 import { median } from '../src/core/geometry/linear.ts';
 import type { Footage } from './footage.ts';
-import { placesOf } from './peers.ts';
-import { type Picture } from './picture.ts';
+import { placesOf, type Picture } from './picture.ts';
 import { at } from './world.ts';
 
 /**

@@ -6,7 +6,7 @@ import { Pyramids } from '../src/core/motion/pyramids.ts';
 import { unitSpace } from '../src/core/motion/space.ts';
 import type { Kernels } from '../src/kernels/index.ts';
 import type { Footage } from './footage.ts';
-import { bilinear, dilateMask, type Picture } from './picture.ts';
+import { bilinear, dilateMask, placesOf, type Picture } from './picture.ts';
 
 /** A method to compare with: the luma of a frame with its hole filled. */
 export type Peer = (frame: number) => Picture;
@@ -18,14 +18,6 @@ export function spatialFill(clip: Footage, touched: (frame: number) => Uint8Arra
     membraneInto(p, touched(frame), new Float32Array(p.values.length));
     return p;
   };
-}
-
-/** Places of a mask's set px, in reading order. */
-export function placesOf(mask: Uint8Array): Int32Array {
-  const places = new Int32Array(mask.length);
-  let n = 0;
-  for (let i = 0; i < mask.length; i++) if (mask[i]) places[n++] = i;
-  return places.slice(0, n);
 }
 
 /**

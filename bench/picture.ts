@@ -80,6 +80,14 @@ export function bilinear(p: Picture, x: number, y: number): number {
 export const laplacian = (p: Picture, i: number): number =>
   4 * p.values[i] - p.values[i - 1] - p.values[i + 1] - p.values[i - p.width] - p.values[i + p.width];
 
+/** Places of a mask's set px, in reading order. */
+export function placesOf(mask: Uint8Array): Int32Array {
+  const places = new Int32Array(mask.length);
+  let n = 0;
+  for (let i = 0; i < mask.length; i++) if (mask[i]) places[n++] = i;
+  return places.slice(0, n);
+}
+
 /** Pixels within `r` of a set pixel, by a box of side 2r + 1. */
 export function dilateMask(mask: Uint8Array, w: number, h: number, r: number): Uint8Array {
   const across = new Uint8Array(w * h);
