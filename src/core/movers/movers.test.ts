@@ -286,4 +286,24 @@ describe('a mover without its shadow', () => {
     expect(shared(shade, body)).toBeLessThan(0.1 * areaOf(body));
     expect(areaOf(shadeIn(evidence, { width: w, height: h }, []))).toBe(0);
   });
+
+  it('is told where the shadow is narrow, soft at its edges and bluer than the light', () => {
+    const [w, h] = [64, 48];
+    const luma = Uint16Array.from({ length: w * h }, (_, i) => 1500 + 500 * Math.sin(i * 1.7));
+    const chroma = new Uint16Array(w * h).fill(2048);
+    // Light across the strip of rows 20 to 25, from its edge to its core; the sky lights it, bluer by four 8-bit levels.
+    const light = (i: number): number => [0.75, 0.52, 0.5, 0.5, 0.52, 0.75][Math.floor(i / w) - 20] ?? 1;
+    const blue = chroma.map((v, i) => (light(i) < 0.6 ? v + 64 : v));
+    const strip = box(0, 20, w, 6);
+    const shadeBy = (most: Uint16Array): MaskPatch =>
+      shadeIn(
+        { unlikeness: luma, own: [luma.map((v, i) => light(i) * v), most], background: [luma, chroma] },
+        { width: w, height: h },
+        [strip],
+      );
+    const core = box(2, 21, w - 4, 4);
+    expect(shared(shadeBy(blue), core)).toBeGreaterThan(0.9 * areaOf(core));
+    // A dark blue thing is bluer by far.
+    expect(areaOf(shadeBy(chroma.map((v, i) => (light(i) < 1 ? v + 200 : v))))).toBe(0);
+  });
 });

@@ -13,13 +13,17 @@ const DARK = 60;
 const LEAST_SHADE = 0.08;
 const EDGE_SHADE = 0.03;
 const MOST_SHADE = 1.4;
-/** Of the ground's variance, the share that the light's may have. */
-const GROUND_SHARE = 0.25;
-/** Chroma without colour, and the change of colour that a shadow may bring, 12-bit levels. */
+/** Share of the ground's texture that may be missing. */
+const MOST_MISSING = 0.4;
+/** Square of the ratio's change between neighbours at a soft edge. */
+const SOFT_EDGE = 0.004;
+/** Chroma without colour; and the change of colour that a shadow may bring, 12-bit levels: more where it is dark, by the sky's blue. */
 const NEUTRAL = 2048;
 const MOST_TINT = 50;
-/** Variance of the logarithm of luma that grain alone brings. */
-const GRAIN = 0.0006;
+const DARK_SHADE = 0.3;
+const TINT_PER_DARKNESS = 60;
+/** Square of a change between neighbours that grain alone brings, in logarithms of luma. */
+const GRAIN = 0.001;
 
 /** Visits the px of a part that lie at least `rim` px within the picture. */
 export function forEachIn(part: Rect, w: number, h: number, rim: number, visit: (i: number) => void): void {
@@ -45,9 +49,10 @@ export function shadeOf({ own, background }: Evidence, w: number, h: number, par
   forEachIn(part, w, h, REACH, (i) => {
     if (!isDarkened(ratio[i])) return;
     const light = Math.exp(ratio[i]);
+    const most = MOST_TINT + TINT_PER_DARKNESS * Math.max(0, -ratio[i] - DARK_SHADE);
     const tinted = tints.some(({ plane, below }) => {
       const j = placeIn(plane, i, w, h);
-      return Math.abs(plane[j] - NEUTRAL - light * (below[j] - NEUTRAL)) > MOST_TINT;
+      return Math.abs(plane[j] - NEUTRAL - light * (below[j] - NEUTRAL)) > most;
     });
     if (!tinted) out[i] = evenness(ratio, ground, i, w);
   });
@@ -64,22 +69,32 @@ function placeIn(plane: Uint16Array, i: number, w: number, h: number): number {
   return Math.floor(Math.floor(i / w) / down) * (across === 2 ? half : w) + Math.floor((i % w) / across);
 }
 
-/** 0 to 1: how little the ratio varies among the darkened px around one, for how much the ground does. */
+/**
+ * 0 to 1: how much the darkened px around one keep the ground's texture. From px to px a shadow's ratio changes little, even at its
+ * soft edge, and not with the ground; that of a thing changes against the ground, which it does not show.
+ */
 function evenness(ratio: Float32Array, ground: Float32Array, i: number, w: number): number {
-  let [n, r, rr, g, gg] = [0, 0, 0, 0, 0];
+  let [n, pairs, rr, gg, rg] = [0, 0, 0, 0, 0];
   for (let v = -REACH; v <= REACH; v++) {
-    for (let k = i + v * w - REACH; k <= i + v * w + REACH; k++) {
+    const [first, last] = [i + v * w - REACH, i + v * w + REACH];
+    for (let k = first; k <= last; k++) {
       if (!isDarkened(ratio[k])) continue;
       n++;
-      r += ratio[k];
-      rr += ratio[k] * ratio[k];
-      g += ground[k];
-      gg += ground[k] * ground[k];
+      for (let side = k < last ? 0 : 1; side < (v < REACH ? 2 : 1); side++) {
+        const j = side === 0 ? k + 1 : k + w;
+        if (!isDarkened(ratio[j])) continue;
+        const [r, g] = [ratio[j] - ratio[k], ground[j] - ground[k]];
+        rr += r * r;
+        gg += g * g;
+        rg += r * g;
+        pairs++;
+      }
     }
   }
   if (n < NEEDED) return 0;
-  const [own, below] = [rr / n - (r / n) ** 2, gg / n - (g / n) ** 2];
-  return Math.max(0, Math.min(1, 1.5 - own / (GROUND_SHARE * below + GRAIN)));
+  const missing = -rg / (gg + pairs * GRAIN);
+  const rough = rr / (gg + pairs * SOFT_EDGE);
+  return Math.max(0, Math.min(1, 1.5 - Math.max(missing / MOST_MISSING, rough)));
 }
 
 /** At the edge of a shadow light is uneven: what is darkened there is shade as well. */

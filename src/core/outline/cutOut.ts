@@ -71,14 +71,16 @@ class BorderCosts {
   private readonly aslant: Int32Array;
   private readonly sharpness: number;
   private readonly colours: Float32Array;
+  private readonly apart?: Float32Array;
 
-  constructor({ width: w, height: h, colours }: PictureCut, cost: number) {
+  constructor({ width: w, height: h, colours, difference: apart }: PictureCut, cost: number) {
     this.colours = colours;
+    this.apart = apart;
     let [sum, n] = [0, 0];
     for (let y = 0; y + 1 < h; y += 4) {
       for (let x = 0; x + 1 < w; x += 4) {
         const i = y * w + x;
-        sum += difference(colours, i, i + 1) + difference(colours, i, i + w);
+        sum += this.edge(i, i + 1) + this.edge(i, i + w);
         n += 2;
       }
     }
@@ -89,8 +91,14 @@ class BorderCosts {
   }
 
   between(i: number, j: number, slot: number): number {
-    const k = Math.min(STEPS * LARGEST, Math.round(this.sharpness * difference(this.colours, i, j)));
+    const k = Math.min(STEPS * LARGEST, Math.round(this.sharpness * this.edge(i, j)));
     return ASLANT[slot] ? this.aslant[k] : this.straight[k];
+  }
+
+  /** An edge of the background goes on in the picture, but not in what differs from it; the thing's border is in both. */
+  private edge(i: number, j: number): number {
+    const shown = difference(this.colours, i, j);
+    return this.apart ? Math.min(shown, difference(this.apart, i, j)) : shown;
   }
 }
 

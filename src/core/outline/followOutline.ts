@@ -3,7 +3,7 @@ import { areaOf, distanceFrom, maskIn, reduced, shared, trimmed, type MaskPatch 
 import { carry, REACH } from './carry.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { learn, leanOf, type Models } from './models.ts';
-import { cuePlaces, movementLean, type MotionCue } from './motionCue.ts';
+import { againstBackground, cuePlaces, movementLean, type MotionCue } from './motionCue.ts';
 import { readCut, stepFor, type PictureCut } from './pictureCut.ts';
 import { sharpen } from './sharpen.ts';
 import { bytesOf } from '../image/mapped.ts';
@@ -150,6 +150,7 @@ function nextOutline(
     // Movement beside the thing may be another's.
     lean[i] += WAY_COST * way[i] + (way[i] > 0 ? Math.max(0, movement) : movement);
   }
+  if (cue) cut.difference = againstBackground(cue, cut);
   const data = cutOut(cut, lean, settled, SMOOTH);
   const mask = trimmed({ x: cut.x, y: cut.y, width: cut.width, height: cut.height, data });
   // A thing that changes its shape is like its guess up to a rim; one that is lost is not.

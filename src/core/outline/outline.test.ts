@@ -108,6 +108,21 @@ describe('cutting out', () => {
     for (let y = 0; y < 8; y++) expect([...mask.subarray(y * 12, y * 12 + 12)].join('')).toBe('111111100000');
   });
 
+  it('does not take an edge that the background has too for the border', () => {
+    // The picture has edges at columns 5 and 9, the background shows the first of them.
+    const colours = Float32Array.from({ length: 3 * 96 }, (_, k) => {
+      const x = Math.floor(k / 3) % 12;
+      return x < 5 ? 100 : x < 9 ? 120 : 110;
+    });
+    const difference = colours.map((v, k) => v - (Math.floor(k / 3) % 12 < 5 ? 100 : 120));
+    const settled = new Uint8Array(96).fill(OPEN);
+    for (let y = 0; y < 8; y++) [settled[y * 12], settled[y * 12 + 11]] = [OTHER, THING];
+    const cut = { x: 0, y: 0, width: 12, height: 8, step: 1, colours };
+    const row = (mask: Uint8Array): string => [...mask.subarray(0, 12)].join('');
+    expect(row(cutOut(cut, new Float32Array(96), settled, 10))).toBe('000001111111');
+    expect(row(cutOut({ ...cut, difference }, new Float32Array(96), settled, 10))).toBe('000000000111');
+  });
+
   it('measures ways around an edge, not through it', () => {
     const cut = picture(9, 9, { x: 4, y: 0, width: 1, height: 8 });
     const seeds = new Uint8Array(81);
@@ -172,6 +187,16 @@ function ballMask(c: { x: number; y: number }): MaskPatch {
   return { x: 0, y: 0, width: W, height: H, data };
 }
 
+/** What moves, above a background of which nothing is known. */
+const cueOf = (rest: Float32Array): MotionCue => ({
+  step: 1,
+  width: W,
+  height: H,
+  rest,
+  shade: new Float32Array(W * H),
+  background: new Float32Array(3 * W * H).fill(NaN),
+});
+
 const click = (x: number, y: number) => ({ points: [{ x, y }], radius: 3 });
 
 describe('pointing', () => {
@@ -231,13 +256,61 @@ describe('pointing', () => {
     const rest = Float32Array.from({ length: W * H }, (_, i) =>
       inBall({ x: 30, y: 30 }, i % W, Math.floor(i / W)) ? -4 : 4,
     );
-    const cue: MotionCue = { step: 1, width: W, height: H, rest, shade: new Float32Array(W * H) };
+    const cue = cueOf(rest);
     const box = { x: 15, y: 15, width: 64, height: 31 };
     expect(likeness(pointOut(two, 0, { add: [], remove: [], box }, cue), ballMask({ x: 30, y: 30 }))).toBeGreaterThan(
       0.95,
     );
     expect(movingAround(cue, [{ x: 30, y: 30 }])).toEqual({ x: 18, y: 18, width: 25, height: 25 });
     expect(movingAround(cue, [{ x: 80, y: 30 }])).toBeUndefined();
+  });
+
+  it('takes one of two things that move, of like colours, and not the other', () => {
+    const [one, other] = [
+      { x: 24, y: 30 },
+      { x: 66, y: 30 },
+    ];
+    const [two, second, bare] = [one, other, undefined].map((at) => new Ball([at]));
+    second.planes[0].forEach((plane, p) => {
+      plane.forEach((v, i) => {
+        if (v !== bare.planes[0][p][i]) two.planes[0][p][i] = v;
+      });
+    });
+    const rest = Float32Array.from({ length: W * H }, (_, i) =>
+      [one, other].some((ball) => inBall(ball, i % W, Math.floor(i / W))) ? -4 : 4,
+    );
+    const found = pointOut(two, 0, { add: [click(24, 30)], remove: [] }, cueOf(rest));
+    expect(likeness(found, ballMask(one))).toBeGreaterThan(0.95);
+  });
+
+  it('tells what moves a little, but not what is only beside what moves much', () => {
+    const ground = new Uint16Array(W * H).fill(1600);
+    const unlikeness = new Uint16Array(W * H).fill(100);
+    const put = (x0: number, x1: number, v: number): void => {
+      for (let y = 20; y < 40; y++) unlikeness.fill(v, y * W + x0, y * W + x1);
+    };
+    // Much unlikeness, with a rim of a little; and elsewhere a little, by itself.
+    put(7, 23, 360);
+    put(10, 20, 4000);
+    put(50, 64, 360);
+    const evidence = { unlikeness, own: [ground], background: [ground] };
+    const { rest } = motionCue(evidence, { width: W, height: H }, 1);
+    expect(rest[30 * W + 57]).toBeLessThan(-0.5);
+    expect(rest[30 * W + 8]).toBe(0);
+    expect(rest[30 * W + 15]).toBeLessThan(-4);
+  });
+
+  it('does not believe that a thing rests which most frames do not show', () => {
+    const background = new Uint16Array(W * H).fill(1600);
+    const own = background.slice();
+    for (let y = 20; y < 40; y++) own.fill(2600, y * W + 30, y * W + 50);
+    const { rest } = motionCue(
+      { unlikeness: new Uint16Array(W * H).fill(100), own: [own], background: [background] },
+      { width: W, height: H },
+      1,
+    );
+    expect(rest[30 * W + 40]).toBeLessThan(0);
+    expect(rest[30 * W + 70]).toBeGreaterThan(2);
   });
 
   it('tells a shadow from a thing by what shows through it', () => {

@@ -7,6 +7,8 @@ export interface PictureCut extends Rect {
   step: number;
   /** Three values per px, 8-bit levels: luma and chroma, or green, blue and red; grey pictures repeat their luma. */
   colours: Float32Array;
+  /** The same less what is known of the background there. */
+  difference?: Float32Array;
 }
 
 /** The least step at which a length is at most so many px. */

@@ -3,8 +3,8 @@ import { distanceFrom, maskIn, reduced, trimmed, type MaskPatch } from '../mover
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { geodesicFrom } from './geodesic.ts';
 import { hintedRect, settleStrokes, type Hints } from './hints.ts';
-import { learn, leanOf, type Lesson } from './models.ts';
-import { cuePlaces, movementLean, movingAround, type MotionCue } from './motionCue.ts';
+import { learn, leanOf } from './models.ts';
+import { againstBackground, cuePlaces, movementLean, movingAround, type MotionCue } from './motionCue.ts';
 import { readCut, sizeAt, stepFor, type PictureCut } from './pictureCut.ts';
 import { sharpen } from './sharpen.ts';
 import { bytesOf, floatsOf } from '../image/mapped.ts';
@@ -17,7 +17,7 @@ const LEAST_AROUND = 24;
 /** What is around clicks on something that rests: a share of the frame's long side. */
 const AROUND_CLICKS = 0.08;
 /** Cost of a border between like px, in units of log-likelihood: what rests is told by its colours alone and needs more. */
-const SMOOTH = 12;
+const SMOOTH = 18;
 const SMOOTH_MOVING = 8;
 /** How far around strokes an outline is mended: a share of its size, and at least, px. */
 const MEND_SHARE = 0.3;
@@ -28,6 +28,10 @@ const WAY_COST = 1.2;
 const MOST_WAY = 6;
 /** Rounds in which models and mask settle, where nothing but colours tells. */
 const ROUNDS = 5;
+/** Movement that says less than this does not tell of another thing in front of one that rests. */
+const DOUBT = 1;
+/** What is said against what moves apart from what was clicked on. */
+const ANOTHER = 5;
 /** What movement tells if something else that moves was taken away. */
 const CONTESTED = 0.4;
 /** Share of the px in a box, or under the clicks, that must move for the thing to be one that moves. */
@@ -161,32 +165,28 @@ function findMoving(
   let mask = hints.box
     ? first.map((m, i) => (m && (settled[i] === THING || movement[i] < 0) ? 1 : 0))
     : reachedFrom(first, movement, settled, cut.width);
+  // What moves apart from what was clicked on is another thing.
+  if (!hints.box) for (let i = 0; i < movement.length; i++) if (movement[i] < 0 && !mask[i]) movement[i] = ANOTHER;
   const removed = new Uint8Array(settled.length);
   settleStrokes(removed, cut, cut.step, { add: [], remove: hints.remove });
-  // Once something was taken away that moves as well, movement tells less, and nearness to what was pointed at more.
-  const contested = removed.some((r, i) => r === OTHER && cue.rest[places[i]] < 0);
-  if (contested) {
+  if (removed.some((r, i) => r === OTHER && cue.rest[places[i]] < 0)) {
+    // Something was taken away that moves as well: movement tells less, and nearness to what was pointed at more.
     for (let i = 0; i < movement.length; i++) if (movement[i] < 0) movement[i] *= CONTESTED;
-    const [to, away] = [
-      geodesicFrom(
-        settled.map((s) => (s === THING ? 1 : 0)),
-        cut,
-      ),
-      geodesicFrom(removed, cut),
-    ];
-    mask = mask.map((m, i) => (m && to[i] <= away[i] ? 1 : 0));
+    mask = nearerTo(settled, removed, mask, cut);
   }
-  for (let round = 0; round < (contested ? 3 : 1); round++) {
-    const lesson: Lesson = {
-      mask,
-      settled,
-      unsure: round === 0 ? bytesOf(movement, (m) => (m === 0 ? 1 : 0)) : undefined,
-    };
-    const lean = leanOf(cut, learn(cut, lesson), settled);
-    for (let i = 0; i < lean.length; i++) lean[i] += movement[i];
-    mask = cutOut(cut, lean, settled, SMOOTH_MOVING);
-  }
-  return mask;
+  const lean = leanOf(cut, learn(cut, { mask, settled, unsure: bytesOf(movement, (m) => (m === 0 ? 1 : 0)) }), settled);
+  for (let i = 0; i < lean.length; i++) lean[i] += movement[i];
+  return cutOut({ ...cut, difference: againstBackground(cue, cut) }, lean, settled, SMOOTH_MOVING);
+}
+
+/** What of a mask is nearer to what was pointed at than to what was taken away, on ways that cross no edge. */
+function nearerTo(settled: Uint8Array, removed: Uint8Array, mask: Uint8Array, cut: PictureCut): Uint8Array {
+  const to = geodesicFrom(
+    bytesOf(settled, (s) => (s === THING ? 1 : 0)),
+    cut,
+  );
+  const away = geodesicFrom(removed, cut);
+  return mask.map((m, i) => (m && to[i] <= away[i] ? 1 : 0));
 }
 
 /** A thing that rests: its colours and those around it are learnt anew until nothing changes. */
@@ -202,7 +202,7 @@ function findResting(
   for (let round = 0; round < ROUNDS; round++) {
     const lean = leanOf(cut, learn(cut, { mask, settled: hints.box ? undefined : settled }), settled);
     // What passes by in front of it, or behind, is not the thing.
-    if (places) for (let i = 0; i < lean.length; i++) lean[i] += Math.max(0, -cue.rest[places[i]]);
+    if (places) for (let i = 0; i < lean.length; i++) lean[i] += Math.max(0, -cue.rest[places[i]] - DOUBT);
     const next = cutOut(cut, lean, settled, SMOOTH);
     const same = next.every((v, i) => v === mask[i]);
     mask = next;
