@@ -46,6 +46,25 @@ describe('coverageOf', () => {
     expect(mendOf(flagged)).toMatchObject({ kind: 'key', frame: 12 });
   });
 
+  it('tells of a thing of which only a part was marked, beside another that is all there', () => {
+    const far = { first: 0, masks: walker.masks.map((m) => ({ ...m, y: 80 })) };
+    // The head of one, all of the other: one matte of two parts.
+    const both = (t: number): MaskPatch => {
+      const out = box(9 + 2 * t, 29, 12, 72);
+      for (let y = 36; y < 79; y++) out.data.fill(0, (y - 29) * 12, (y - 28) * 12);
+      return out;
+    };
+    const flagged = coverageOf([walker, far], both);
+    expect(flagged.map((f) => f.frame)).toEqual(walker.masks.map((_, t) => t));
+    expect(flagged[3].mask).toMatchObject({ x: 16, y: 36, width: 10, height: 14 });
+    expect(mendOf(flagged)?.kind).toBe('key');
+  });
+
+  it('says nothing of who passes in front of a thing that rests', () => {
+    const rests = (): MaskPatch => box(28, 40, 6, 6);
+    expect(coverageOf([walker], rests)).toEqual([]);
+  });
+
   it('does not take another thing that passes right beside it for a part of it', () => {
     // The two are one region there, and the line between them is a guess.
     const passing = { first: 0, masks: Array.from({ length: 20 }, (_, t) => box(60 - 4 * t, 30, 10, 20)) };

@@ -1,3 +1,4 @@
+import { components } from '../image/components.ts';
 import { grow, intersect } from '../image/format.ts';
 import { areaOf, at, distanceFrom, patchOf, shared, type MaskPatch } from '../movers/maskPatch.ts';
 import type { Mover } from '../movers/movers.ts';
@@ -16,8 +17,8 @@ export interface FrameCoverage {
 }
 
 /**
- * A mover is what is to go if this share of it lies in the matte, on this share of its frames: more than one that only
- * passes behind, and less than all, since an outline is not right everywhere from the start.
+ * A mover is what is to go if this share of it lies in the matte, or of the matte there in it, on this share of its frames: more
+ * than one that only passes behind, and less than all, since an outline is not right everywhere from the start.
  */
 const INSIDE_SHARE = 0.6;
 const BELONGS_SHARE = 0.3;
@@ -65,9 +66,20 @@ function belongs({ first, masks }: Masked, covered: (frame: number) => MaskPatch
     const matte = covered(first + k);
     if (matte.data.length === 0) return;
     all++;
-    if (shared(mask, matte) > INSIDE_SHARE * areaOf(mask)) inside++;
+    const both = shared(mask, matte);
+    if (both === 0) return;
+    if (both > INSIDE_SHARE * areaOf(mask) || both > INSIDE_SHARE * areaTouching(matte, mask)) inside++;
   });
   return all > 0 && inside >= BELONGS_SHARE * all;
+}
+
+/** Px of those parts of a matte that a mask shares any with: the rest of it is of other things. */
+function areaTouching(matte: MaskPatch, mask: MaskPatch): number {
+  const { x, y, width, height, data } = matte;
+  const touches = (i: number): boolean => at(mask, x + (i % width), y + Math.floor(i / width)) === 1;
+  return components(data, width, height)
+    .filter((part) => part.some(touches))
+    .reduce((sum, part) => sum + part.length, 0);
 }
 
 /** @param beside - Other things that touch this one on the frame. */

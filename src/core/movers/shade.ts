@@ -14,7 +14,7 @@ const LEAST_SHADE = 0.08;
 const EDGE_SHADE = 0.03;
 const MOST_SHADE = 1.4;
 /** Share of the ground's texture that may be missing. */
-const MOST_MISSING = 0.4;
+const MOST_MISSING = 0.3;
 /** Square of the ratio's change between neighbours at a soft edge. */
 const SOFT_EDGE = 0.004;
 /** Chroma without colour; and the change of colour that a shadow may bring, 12-bit levels: more where it is dark, by the sky's blue. */

@@ -229,6 +229,18 @@ describe('pointing', () => {
     }
   });
 
+  it('finds a thin thing whose border is dear against what is in it', () => {
+    const thin = new Ball([undefined]);
+    const inBar = (x: number, y: number): boolean => x >= 44 && x < 50 && y >= 10 && y < 54;
+    const [, blue, red] = thin.planes[0];
+    for (let i = 0; i < blue.length; i++) {
+      if (inBar((i % (W / 2)) * 2, Math.floor(i / (W / 2)) * 2)) [blue[i], red[i]] = [122, 126];
+    }
+    const bar = { x: 44, y: 10, width: 6, height: 44, data: new Uint8Array(6 * 44).fill(1) };
+    const found = pointOut(thin, 0, { add: [{ points: [{ x: 46, y: 30 }], radius: 1.5 }], remove: [] });
+    expect(likeness(found, bar)).toBeGreaterThan(0.4);
+  });
+
   it('gives nothing where nothing was pointed at', () => {
     expect(pointOut(frames, 0, { add: [], remove: [] }).width).toBe(0);
     expect(pointOut(frames, 0, { add: [], remove: [click(3, 3)] }).width).toBe(0);

@@ -16,9 +16,17 @@ const AROUND = 0.35;
 const LEAST_AROUND = 24;
 /** What is around clicks on something that rests: a share of the frame's long side. */
 const AROUND_CLICKS = 0.08;
-/** Cost of a border between like px, in units of log-likelihood: what rests is told by its colours alone and needs more. */
-const SMOOTH = 18;
+/**
+ * Cost of a border between like px, in units of log-likelihood: what rests is told by its colours alone and needs more. What may
+ * move, for all that is known, may have arms and legs.
+ */
+const SMOOTH_RESTING = 18;
+const SMOOTH_UNKNOWN = 12;
 const SMOOTH_MOVING = 8;
+/** Where no more than this many times what was clicked on is found, borders are made cheaper, down to a least cost. */
+const BARELY_MORE = 3;
+const CHEAPER = 0.7;
+const LEAST_SMOOTH = 3;
 /** How far around strokes an outline is mended: a share of its size, and at least, px. */
 const MEND_SHARE = 0.3;
 const LEAST_MEND = 8;
@@ -197,13 +205,33 @@ function findResting(
   hints: Hints,
   cue?: MotionCue,
 ): Uint8Array {
+  const clicked = areaIn(settled, THING);
+  let smooth = cue ? SMOOTH_RESTING : SMOOTH_UNKNOWN;
+  let mask = settle(cut, settled, first, hints, smooth, cue);
+  while (areaIn(mask, 1) <= BARELY_MORE * clicked && (smooth *= CHEAPER) > LEAST_SMOOTH) {
+    mask = settle(cut, settled, first, hints, smooth, cue);
+  }
+  return mask;
+}
+
+const areaIn = (values: Uint8Array, wanted: number): number =>
+  values.reduce((n, value) => n + (value === wanted ? 1 : 0), 0);
+
+function settle(
+  cut: PictureCut,
+  settled: Uint8Array,
+  first: Uint8Array,
+  hints: Hints,
+  smooth: number,
+  cue?: MotionCue,
+): Uint8Array {
   const places = cue && cuePlaces(cue, cut, cut.step);
   let mask = first;
   for (let round = 0; round < ROUNDS; round++) {
     const lean = leanOf(cut, learn(cut, { mask, settled: hints.box ? undefined : settled }), settled);
     // What passes by in front of it, or behind, is not the thing.
     if (places) for (let i = 0; i < lean.length; i++) lean[i] += Math.max(0, -cue.rest[places[i]] - DOUBT);
-    const next = cutOut(cut, lean, settled, SMOOTH);
+    const next = cutOut(cut, lean, settled, smooth);
     const same = next.every((v, i) => v === mask[i]);
     mask = next;
     if (same || !mask.includes(1)) break;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import Button from 'primevue/button';
-import { computed } from 'vue';
+import { computed, watch } from 'vue';
 import { LIMITS } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import { api } from '../../api/client.ts';
@@ -31,8 +31,15 @@ const advice = computed(() =>
     // Takes of chosen frames are for looking at: the shot is not done with them.
     takes: work.takesOf(stage.removalId).filter((t) => !t.only),
     lookedAt: stage.lookedAt,
+    lookedSince: stage.lookedSince,
     search: movers.search,
   }),
+);
+
+// Marks that have changed may lack what those before them had.
+watch(
+  () => reveals.view(stage.removalId)?.data?.key,
+  () => (stage.lookedSince = new Set()),
 );
 
 function act(action: AdviceAction): void {

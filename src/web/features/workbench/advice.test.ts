@@ -82,6 +82,7 @@ const input = (more: Partial<AdviceInput>): AdviceInput => ({
   takes: [],
   search: null,
   lookedAt: new Set([49]),
+  lookedSince: new Set(),
   ...more,
 });
 
@@ -199,8 +200,18 @@ describe('one line on a removal', () => {
       { kind: 'go', frame: 14 },
     ]);
     const much = reveal(0, { flagged, mend: { kind: 'key', px: 0, frame: 14 } });
-    expect(adviceFor(input({ reveal: much })).actions[0].action).toEqual({ kind: 'go', frame: 14 });
-    expect(adviceFor(input({ reveal: much, lookedAt: new Set([14, 49]) })).text).not.toContain('sticks out');
+    const several = removal([0, 49]);
+    const look = adviceFor(input({ reveal: much, removal: several }));
+    expect(look.actions.map((a) => a.action)).toEqual([{ kind: 'go', frame: 14 }]);
+    // Marked on one frame alone it is followed first.
+    expect(adviceFor(input({ reveal: much, removal: removal([12]) })).actions.map((a) => a.action)).toEqual([
+      { kind: 'follow', shapeId: 'a' },
+      { kind: 'go', frame: 14 },
+    ]);
+    // What was on the screen before the marks changed was not looked at with these.
+    const before = input({ reveal: much, removal: several, lookedAt: new Set([14, 49]) });
+    expect(adviceFor(before).text).toContain('sticks out');
+    expect(adviceFor({ ...before, lookedSince: new Set([14]) }).text).not.toContain('sticks out');
     // Handles are not exported: what sticks out there does no harm.
     const outside = reveal(0, {
       flagged: [{ frame: 60, share: 0.5, outline }],
@@ -213,7 +224,11 @@ describe('one line on a removal', () => {
     const outline = [0, 0, 9, 0, 9, 9];
     const flagged = [12, 14].map((frame) => ({ frame, share: 0.05, outline }));
     const out = reveal(0, { flagged, mend: { kind: 'key', px: 0, frame: 14 } });
-    const filled = { lookedAt: new Set([14, 49]), takes: [take({ draft: false, picked: true })] };
+    const filled = {
+      lookedAt: new Set([14, 49]),
+      lookedSince: new Set([14]),
+      takes: [take({ draft: false, picked: true })],
+    };
     expect(adviceFor(input({ ...filled, reveal: out })).text).toMatch(
       /^Filled, but on 2 frames something sticks out\./,
     );

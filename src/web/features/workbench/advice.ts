@@ -35,6 +35,8 @@ export interface AdviceInput {
   reveal: RevealView | undefined;
   takes: readonly TakeView[];
   lookedAt: ReadonlySet<number>;
+  /** Those of them since the marks last changed. */
+  lookedSince: ReadonlySet<number>;
   search: SearchView | null;
 }
 
@@ -153,7 +155,6 @@ const flaggedIn = ({ shot, reveal }: AdviceInput): { frame: number; share: numbe
 
 /** Frames in which something that moves with the thing lies outside of its matte. */
 function sticksOut(input: AdviceInput): Advice | undefined {
-  const { lookedAt } = input;
   const mend = input.reveal?.data?.coverage?.mend;
   const inShot = flaggedIn(input);
   if (!mend || inShot.length === 0) return undefined;
@@ -169,9 +170,13 @@ function sticksOut(input: AdviceInput): Advice | undefined {
       look,
     );
   }
-  if (seenNear(lookedAt, worst.frame)) return undefined;
+  if (seenNear(input.lookedSince, worst.frame)) return undefined;
+  const marked = [...counting(input.removal!)].find(
+    ([, s]) => !s.rides && !s.matte && Object.keys(s.keys).length === 1,
+  );
   return say(
     `Something that moves with it sticks out ${many}, ${percent(worst.share)} of it at frame ${worst.frame}. Look, and move the outline: that sets a key.`,
+    ...(marked ? [button('Follow it', { kind: 'follow', shapeId: marked[0] })] : []),
     look,
   );
 }

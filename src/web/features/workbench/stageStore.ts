@@ -32,6 +32,13 @@ export const useStage = defineStore('stage', () => {
   const way = ref(false);
   /** Frames that have been on the screen while the picture stood. */
   const lookedAt = ref(new Set<number>());
+  /** The same since it was last looked up what sticks out of the mattes. */
+  const lookedSince = ref(new Set<number>());
+
+  function look(frame: number): void {
+    lookedAt.value.add(frame);
+    lookedSince.value.add(frame);
+  }
 
   function selectRemoval(id: string): void {
     if (removalId.value === id) return;
@@ -64,6 +71,7 @@ export const useStage = defineStore('stage', () => {
     right.value = 'pick';
     clean.value = false;
     lookedAt.value = new Set();
+    lookedSince.value = new Set();
   }
 
   return {
@@ -82,6 +90,8 @@ export const useStage = defineStore('stage', () => {
     clean,
     way,
     lookedAt,
+    lookedSince,
+    look,
     selectRemoval,
     selectShape,
     choose,

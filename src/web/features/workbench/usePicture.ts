@@ -127,7 +127,7 @@ export function usePicture({ canvas, clip, size, viewport }: Parts) {
   /** At rest, where the screen shows more than the proxy holds, the frame itself is fetched. */
   async function sharpen(): Promise<void> {
     if (last === undefined || player?.playing.value) return;
-    stage.lookedAt.add(last);
+    stage.look(last);
     // A difference of proxies would show what their compression did: there it is always the frames themselves.
     const enough = viewport.place.value.scale * devicePixelRatio <= proxyScale(clip.value) * 1.05;
     if (enough && stage.view !== 'difference') return;
