@@ -1,6 +1,7 @@
-import { beforeEach, describe, expect, it } from '@jest/globals';
+import { beforeEach, describe, expect, it, jest } from '@jest/globals';
 import type { PointBody } from '../../../contract/outlines.ts';
-import { answerQuietly, openQuietly, refusal, startQuietly, type Asked } from '../../testing/quietServer.ts';
+import type { EditBody } from '../../../contract/shots.ts';
+import { answerQuietly, openQuietly, refusal, startQuietly, tell, type Asked } from '../../testing/quietServer.ts';
 import { useMovers } from './moversStore.ts';
 import { useOutlines, type Gesture } from './outlinesStore.ts';
 import { useStage } from './stageStore.ts';
@@ -69,6 +70,66 @@ describe('pointing at a thing', () => {
       ],
       0,
     ]);
+  });
+});
+
+describe('an outline found before it was known what moves', () => {
+  const wider = [5, 5, 35, 5, 35, 35, 5, 35];
+  /** A shot whose search goes on; `done` ends it. */
+  async function searching() {
+    const all = await bench();
+    let state = 'running';
+    asked = answerQuietly(({ path }) => {
+      if (path.endsWith('/movers')) return { search: { id: 'x', state, movers: [] } };
+      return path.endsWith('/outlines') ? found.shift() : undefined;
+    });
+    await useMovers().open();
+    const done = async (): Promise<void> => {
+      state = 'done';
+      tell({ kind: 'search', id: 'x', shotId: 's' });
+      await settle();
+    };
+    return { ...all, done };
+  }
+  const pointsAt = (doc: Awaited<ReturnType<typeof bench>>['doc']): number =>
+    Object.values(Object.values(doc.document.removals)[0].shapes)[0].keys[3].points[0].x;
+
+  it('is looked for again once it is, as one step of undo with the first', async () => {
+    const { doc, outlines, done } = await searching();
+    found = [{ outline: square }, { outline: wider }, { outline: wider }];
+    await outlines.point(3, click(20));
+    expect(pointsAt(doc)).toBe(10);
+    await done();
+    expect([pointsAt(doc), outlines.waiting, pointed().length]).toEqual([5, 0, 2]);
+    expect(pointed()[1]).toEqual(pointed()[0]);
+    const edits = jest
+      .mocked(globalThis.fetch)
+      .mock.calls.filter(([path]) => String(path).endsWith('/edits'))
+      .map(([, init]) => JSON.parse(init!.body as string) as EditBody);
+    expect(edits[1].completes).toBe(edits[0].editId);
+    // It is known now: nothing is asked twice.
+    await outlines.point(3, click(25));
+    await done();
+    expect(pointed()).toHaveLength(3);
+  });
+
+  it('stays as it is where somebody has changed it meanwhile', async () => {
+    const { doc, outlines, stage, done } = await searching();
+    found = [{ outline: square }, { outline: wider }];
+    await outlines.point(3, click(20));
+    doc.edit('By hand', (draft) => {
+      draft.removals[stage.removalId].shapes[stage.shapeId].keys[3].points[0].x = 11;
+    });
+    await done();
+    expect([pointsAt(doc), pointed().length]).toEqual([11, 1]);
+  });
+
+  it('stays if nothing is found then, and nothing is said', async () => {
+    const { doc, outlines, work, done } = await searching();
+    found = [{ outline: square }, refusal('The frame is gone.')];
+    await outlines.point(3, click(20));
+    await done();
+    expect([pointsAt(doc), work.failure]).toEqual([10, '']);
   });
 });
 

@@ -1,13 +1,20 @@
+import { compare } from 'fast-json-patch';
 import { defineStore } from 'pinia';
-import { computed, ref } from 'vue';
-import { toShape, type Pointed, type ShapeNode } from '../../../contract/document.ts';
+import { computed, ref, watch } from 'vue';
+import {
+  toShape,
+  type Pointed,
+  type RemovalNode,
+  type ShapeNode,
+  type ShotDocument,
+} from '../../../contract/document.ts';
 import type { PointBody } from '../../../contract/outlines.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
 import { flatten } from '../../../core/shapes/rasterise.ts';
 import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { isFollowed } from '../../document/outlineAnchors.ts';
-import { putOutline } from '../../document/outlineEdits.ts';
+import { putOutline, type OutlinePlace } from '../../document/outlineEdits.ts';
 import { useMovers } from './moversStore.ts';
 import { useStage } from './stageStore.ts';
 import { useTracks } from './tracksStore.ts';
@@ -18,6 +25,16 @@ export type Gesture =
   | { kind: 'add' | 'remove'; stroke: number[] }
   | { kind: 'box'; box: [number, number, number, number] }
   | { kind: 'paint' | 'erase'; stroke: number[]; brush: number };
+
+/** An outline that was found before it was known what moves. */
+interface Blind {
+  place: OutlinePlace;
+  body: PointBody;
+  pointed: Pointed;
+  edit: string | undefined;
+  /** The shape as it was then. */
+  shape: ShapeNode;
+}
 
 /** Outlines of the shot at hand that are found by pointing. */
 export const useOutlines = defineStore('outlines', () => {
@@ -30,6 +47,7 @@ export const useOutlines = defineStore('outlines', () => {
   /** Width of the brush, px of the picture. */
   const brush = ref(24);
   let last: Promise<void> = Promise.resolve();
+  let blind: Blind | undefined;
 
   /** The chosen shape, if it was found by pointing. */
   const current = computed<ShapeNode | undefined>(() => {
@@ -44,8 +62,12 @@ export const useOutlines = defineStore('outlines', () => {
   function point(frame: number, gesture: Gesture): Promise<void> {
     // What moves tells things apart: the shot is searched for it as soon as somebody points.
     if (!movers.search && !movers.busy) void movers.start();
+    return inTurn(() => ask(frame, gesture));
+  }
+
+  function inTurn(work: () => Promise<void>): Promise<void> {
     waiting.value++;
-    last = last.then(() => ask(frame, gesture)).finally(() => waiting.value--);
+    last = last.then(work).finally(() => waiting.value--);
     return last;
   }
 
@@ -53,6 +75,8 @@ export const useOutlines = defineStore('outlines', () => {
     const { shotId } = doc;
     const place = { removalId: stage.removalId, shapeId: current.value ? stage.shapeId : '' };
     const { body, pointed } = requestFor(frame, gesture);
+    const knowing = movers.search?.state === 'done';
+    blind = undefined;
     const answer = await work.act(() => api.point(shotId, body));
     if (!answer || shotId !== doc.shotId) return;
     if (answer.outline.length < 6) {
@@ -67,7 +91,36 @@ export const useOutlines = defineStore('outlines', () => {
     stage.selectRemoval(there.removalId);
     stage.selectShape(there.shapeId);
     if (wasFollowed) void follow(edit);
+    else if (!knowing && !body.prior) blind = { place: there, body, pointed, edit, shape: shapeAt(there)! };
   }
+
+  const shapeAt = ({ removalId, shapeId }: OutlinePlace): ShapeNode | undefined =>
+    (doc.document.removals[removalId] as RemovalNode | undefined)?.shapes[shapeId];
+
+  /** Once it is known what moves, what was found without is looked for again, unless somebody has gone on with it. */
+  async function askKnowing(): Promise<void> {
+    const before = blind;
+    blind = undefined;
+    if (!before) return;
+    const untouched = (): boolean => {
+      const now = shapeAt(before.place);
+      return now !== undefined && compare(before.shape, now).length === 0 && !tracks.isBusy(before.place.shapeId);
+    };
+    if (!untouched()) return;
+    // What is there stays if nothing better is found.
+    const answer = await api.point(doc.shotId, before.body).catch(() => undefined);
+    if (!answer || answer.outline.length < 6 || !untouched()) return;
+    const better = (draft: ShotDocument): void =>
+      void putOutline(draft, before.place, before.body.frame, before.pointed, answer.outline);
+    doc.edit(LABELS.add, better, before.edit);
+  }
+
+  watch(
+    () => movers.search?.state,
+    (state) => {
+      if (state === 'done' && blind) void inTurn(askKnowing);
+    },
+  );
 
   /** What is asked: everything pointed at in a fresh frame, or only what mends the outline that is there already. */
   function requestFor(frame: number, gesture: Gesture): { body: PointBody; pointed: Pointed } {
