@@ -62,7 +62,7 @@ export function shadeOf({ own, background }: Evidence, w: number, h: number, par
 const isDarkened = (ratio: number): boolean => ratio < -LEAST_SHADE && ratio > -MOST_SHADE;
 
 /** Index of a px in a plane of the same picture that may have half as many samples across, down, or both. */
-function placeIn(plane: Uint16Array, i: number, w: number, h: number): number {
+export function placeIn(plane: Uint16Array, i: number, w: number, h: number): number {
   if (plane.length === w * h) return i;
   const [half, across] = [Math.ceil(w / 2), plane.length === w * Math.ceil(h / 2) ? 1 : 2];
   const down = plane.length === half * h ? 1 : 2;

@@ -1,7 +1,7 @@
 import type { Point } from '../geometry/homography.ts';
 import { grow, intersect, snap, type Rect } from '../image/format.ts';
 import { UNKNOWN, type Evidence } from '../movers/evidence.ts';
-import { forEachIn, shadeOf } from '../movers/shade.ts';
+import { forEachIn, placeIn, shadeOf } from '../movers/shade.ts';
 import { timesUsual } from '../movers/segment.ts';
 import { CHANNELS } from './colourModel.ts';
 import type { PictureCut } from './pictureCut.ts';
@@ -68,19 +68,13 @@ export function motionCue(
 /** Planes of 12 bits as colours of the px of the first plane, within a part; grey is repeated, and NaN is what is not known. */
 function coloursOf(planes: readonly Uint16Array[], w: number, h: number, part: Rect): Float32Array {
   const out = new Float32Array(w * h * CHANNELS).fill(NaN);
-  for (let c = 0; c < CHANNELS; c++) {
-    const plane = planes[Math.min(c, planes.length - 1)];
-    const columns = plane.length < w * h ? Math.ceil(w / 2) : w;
-    const down = plane.length < columns * h ? 2 : 1;
-    const across = columns < w ? 2 : 1;
-    for (let y = part.y; y < part.y + part.height; y++) {
-      const row = Math.floor(y / down) * columns;
-      for (let x = part.x; x < part.x + part.width; x++) {
-        const sample = plane[row + Math.floor(x / across)];
-        if (sample !== UNKNOWN) out[(y * w + x) * CHANNELS + c] = sample / 16;
-      }
+  forEachIn(part, w, h, 0, (i) => {
+    for (let c = 0; c < CHANNELS; c++) {
+      const plane = planes[Math.min(c, planes.length - 1)];
+      const sample = plane[placeIn(plane, i, w, h)];
+      if (sample !== UNKNOWN) out[i * CHANNELS + c] = sample / 16;
     }
-  }
+  });
   return out;
 }
 
