@@ -59,11 +59,12 @@ export const useOutlines = defineStore('outlines', () => {
   const busy = computed(() => tracks.isBusy(stage.shapeId));
 
   /** Looks for what is pointed at; one gesture after the other, each on what the one before has found. */
-  function point(frame: number, gesture: Gesture): Promise<void> {
-    // What moves tells things apart: the shot is searched for it as soon as somebody points.
-    if (!movers.search && !movers.busy) void movers.start();
-    return inTurn(() => ask(frame, gesture));
-  }
+  const point = (frame: number, gesture: Gesture): Promise<void> =>
+    inTurn(async () => {
+      await ask(frame, gesture);
+      // What moves tells things apart: the shot is searched for it once somebody points, but the answer comes first.
+      if (!movers.search && !movers.busy) void movers.start();
+    });
 
   function inTurn(work: () => Promise<void>): Promise<void> {
     waiting.value++;
