@@ -1,6 +1,6 @@
 import { components } from '../image/components.ts';
 import { grow, intersect } from '../image/format.ts';
-import { areaOf, at, distanceFrom, patchOf, shared, type MaskPatch } from '../movers/maskPatch.ts';
+import { areaOf, at, distanceFrom, shared, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
 import type { Mover } from '../movers/movers.ts';
 
 /** What of a thing sticks out of its matte on one frame. Masks and areas in px of the small frames. */
@@ -113,14 +113,6 @@ function thick(p: MaskPatch): MaskPatch {
     return n >= LEAST_TOGETHER ? 1 : 0;
   });
   return { ...p, data };
-}
-
-function trimmed(p: MaskPatch): MaskPatch {
-  // As wide as the plane that the patch lies in need be: places are kept relative to its corner.
-  const w = p.width;
-  const pixels = [...p.data.keys()].filter((i) => p.data[i]);
-  const small = patchOf(pixels, w);
-  return { ...small, x: small.x + p.x, y: small.y + p.y };
 }
 
 function farthest(out: MaskPatch, matte: MaskPatch): number {

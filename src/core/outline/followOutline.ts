@@ -150,8 +150,8 @@ function nextOutline(
     // Movement beside the thing may be another's.
     lean[i] += WAY_COST * way[i] + (way[i] > 0 ? Math.max(0, movement) : movement);
   }
-  if (cue) cut.difference = againstBackground(cue, cut);
-  const data = cutOut(cut, lean, settled, SMOOTH);
+  const apart = cue ? { ...cut, difference: againstBackground(cue, cut) } : cut;
+  const data = cutOut(apart, lean, settled, SMOOTH);
   const mask = trimmed({ x: cut.x, y: cut.y, width: cut.width, height: cut.height, data });
   // A thing that changes its shape is like its guess up to a rim; one that is lost is not.
   const alike = likeness(guess, mask);

@@ -117,7 +117,11 @@ function strangePx(own: Float32Array, background: Float32Array): Float32Array {
 function restOf(times: Float32Array, strange: Float32Array, w: number, h: number, part: Rect): Float32Array {
   const out = new Float32Array(w * h);
   forEachIn(part, w, h, BLUR, (i) => {
-    if (times[i] < RESTS) out[i] = leastAround(strange, i, w, 1) > STRANGE ? -MAYBE * LEAST : restsBy(times[i]);
+    if (times[i] < RESTS) {
+      const strangeHere = strange[i] > STRANGE && leastAround(strange, i, w, 1) > STRANGE;
+      out[i] = strangeHere ? -MAYBE * LEAST : restsBy(times[i]);
+      return;
+    }
     const least = leastAround(times, i, w, 1);
     if (!(least > RESTS)) return;
     const own = times[i] > BLURRED * mostAround(times, i, w, BLUR);

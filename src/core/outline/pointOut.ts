@@ -205,11 +205,13 @@ function findResting(
   hints: Hints,
   cue?: MotionCue,
 ): Uint8Array {
+  // What passes by in front of it, or behind, is not the thing.
+  const passing = cue && floatsOf(cuePlaces(cue, cut, cut.step), (i) => Math.max(0, -cue.rest[i] - DOUBT));
   const clicked = areaIn(settled, THING);
   let smooth = cue ? SMOOTH_RESTING : SMOOTH_UNKNOWN;
-  let mask = settle(cut, settled, first, hints, smooth, cue);
+  let mask = settle(cut, settled, first, hints, smooth, passing);
   while (areaIn(mask, 1) <= BARELY_MORE * clicked && (smooth *= CHEAPER) > LEAST_SMOOTH) {
-    mask = settle(cut, settled, first, hints, smooth, cue);
+    mask = settle(cut, settled, first, hints, smooth, passing);
   }
   return mask;
 }
@@ -217,20 +219,19 @@ function findResting(
 const areaIn = (values: Uint8Array, wanted: number): number =>
   values.reduce((n, value) => n + (value === wanted ? 1 : 0), 0);
 
+/** @param passing - What is said against each px. */
 function settle(
   cut: PictureCut,
   settled: Uint8Array,
   first: Uint8Array,
   hints: Hints,
   smooth: number,
-  cue?: MotionCue,
+  passing?: Float32Array,
 ): Uint8Array {
-  const places = cue && cuePlaces(cue, cut, cut.step);
   let mask = first;
   for (let round = 0; round < ROUNDS; round++) {
     const lean = leanOf(cut, learn(cut, { mask, settled: hints.box ? undefined : settled }), settled);
-    // What passes by in front of it, or behind, is not the thing.
-    if (places) for (let i = 0; i < lean.length; i++) lean[i] += Math.max(0, -cue.rest[places[i]] - DOUBT);
+    if (passing) for (let i = 0; i < lean.length; i++) lean[i] += passing[i];
     const next = cutOut(cut, lean, settled, smooth);
     const same = next.every((v, i) => v === mask[i]);
     mask = next;
