@@ -67,6 +67,10 @@ const REGIONS: Record<string, Region[]> = {
     { name: 'hatch', frame: 60, x: 1180, y: 500, side: 200, model: 'perspective' },
     { name: 'brick of 12 px', frame: 0, x: 1180, y: 640, side: 12, model: 'shift' },
   ],
+  panel: [
+    { name: 'glossy screen, crossed by a hand', frame: 0, x: 230, y: 40, side: 530, model: 'perspective' },
+    { name: 'bars on it', frame: 0, x: 850, y: 280, side: 180, model: 'perspective' },
+  ],
   boardwalk: [
     { name: 'planks', frame: 0, x: 900, y: 800, side: 200, model: 'perspective' },
     { name: 'planks on the right', frame: 62, x: 1350, y: 780, side: 200, model: 'perspective' },

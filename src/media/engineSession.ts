@@ -296,11 +296,20 @@ export class EngineSession {
     return new DepthFinder(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked, unit);
   }
 
+  /** How near to the matte a frame's own px are not trusted, px. */
+  private get taint(): number {
+    return this.job.draft ? LEAST_TAINT_PX : TAINT_PX;
+  }
+
+  private regionAt(frame: number, box: Rect): Region {
+    return regionOf(this.kernels, frame, box, this.mattes, this.taint);
+  }
+
   /** The regions of those frames that have a hole. */
   private workOn(frames: readonly SourcedFrame[]): SourcedRegion[] {
     return frames.flatMap(({ frame, sources }) => {
       const box = boxOf(this.job.cells, frame);
-      return box.width > 0 ? [{ region: regionOf(this.kernels, frame, box, this.mattes), sources }] : [];
+      return box.width > 0 ? [{ region: this.regionAt(frame, box), sources }] : [];
     });
   }
 
@@ -398,7 +407,7 @@ export class EngineSession {
   /** Completes what no frame shows, in one frame. */
   buildPlate({ frame, box, sources, local, contradicted }: PlateTask): Plate {
     const { format } = this.job.frames;
-    const region = makeRegion(this.kernels, frame, plateRect(box, format), this.mattes, true);
+    const region = makeRegion(this.kernels, frame, plateRect(box, format), this.mattes, true, this.taint);
     const work = [{ region, sources }];
     const depth = local && this.depthFinder().find(region, sources);
     const motion = this.motionFor(work, depth ? [depth] : []);
@@ -446,7 +455,7 @@ export class EngineSession {
     );
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
     const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted }) => {
-      const region = regionOf(this.kernels, frame, boxOf(this.job.cells, frame), this.mattes);
+      const region = this.regionAt(frame, boxOf(this.job.cells, frame));
       const { planes, support } = unpackFrame(stored.get(frame)!, region, format);
       withdraw(region, support, contradicted, ENOUGH);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));

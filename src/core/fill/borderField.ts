@@ -1,6 +1,7 @@
 import { components } from '../image/components.ts';
 import { dilated } from '../image/dilated.ts';
 import type { FrameFormat } from '../image/format.ts';
+import { floatsOf } from '../image/mapped.ts';
 import { membrane, type Grid } from './membrane.ts';
 import { planeSize, TILE, type Region } from './region.ts';
 
@@ -28,6 +29,7 @@ interface Part extends Grid {
  *
  * @param samples - To be added to, in the plane's own samples.
  * @param truth - What is known beside the open samples.
+ * @param trust - Per group of tiles, in their order: the share of the samples' own detail that is kept; all of it if missing.
  */
 export function addBorder(
   region: Region,
@@ -36,22 +38,84 @@ export function addBorder(
   samples: Float32Array,
   truth: Float32Array,
   { known, open, tiles }: Open,
+  trust?: readonly number[],
 ): void {
-  for (const group of components(tiles, region.cols, region.rows)) {
+  groupsOf(region, tiles).forEach((group, g) => {
     const part = partAround(group, region, format, plane);
     const wanted = ofPart(part, open);
-    const domain = dilated(wanted, part.cols, part.rows);
-    const free = ofPart(part, known);
-    const [sum, weight] = [new Float32Array(wanted.length), new Float32Array(wanted.length)];
+    const border = borderOf(part, wanted, ofPart(part, known));
+    const field = between(part, wanted, border, (at) => truth[at] - samples[at]);
+    const kept = trust?.[g] ?? 1;
+    const smooth = kept < 1 ? between(part, wanted, border, (at) => samples[at]) : undefined;
     for (let i = 0; i < wanted.length; i++) {
-      if (domain[i] === 0 || wanted[i] === 1 || free[i] === 0) continue;
+      if (wanted[i] === 0) continue;
       const at = placeOf(part, i);
-      sum[i] = truth[at] - samples[at];
-      weight[i] = 1;
+      samples[at] = field[i] + (smooth ? kept * samples[at] + (1 - kept) * smooth[i] : samples[at]);
     }
-    const field = membrane(part, sum, weight, domain);
-    for (let i = 0; i < wanted.length; i++) if (wanted[i] === 1) samples[placeOf(part, i)] += field[i];
-  }
+  });
+}
+
+/** How wide the ring is that is tried, px, and the error that counts as none, squared 8-bit levels. */
+const TRIED_PX = 4;
+const NO_ERROR = 1;
+
+/**
+ * How far the detail of some samples can be believed in each group of open tiles, 0 to 1. A ring of known px around the open
+ * ones is made in two ways from what lies beyond it: as the samples go on, and smoothly. What is nearer to the truth there
+ * counts for what is within (leave-out validation). Light that has moved since the samples were taken shows so.
+ *
+ * @param samples - Of luma; `truth` too.
+ * @param unit - Samples to an 8-bit level.
+ */
+export function detailTrust(
+  region: Region,
+  format: FrameFormat,
+  samples: Float32Array,
+  truth: Float32Array,
+  { known, open, tiles }: Open,
+  unit: number,
+): number[] {
+  return groupsOf(region, tiles).map((group) => {
+    const part = partAround(group, region, format, 0);
+    const free = ofPart(part, known);
+    let wanted = ofPart(part, open);
+    for (let k = 0; k < TRIED_PX; k++) wanted = dilated(wanted, part.cols, part.rows);
+    const border = borderOf(part, wanted, free);
+    const field = between(part, wanted, border, (at) => truth[at] - samples[at]);
+    const smooth = between(part, wanted, border, (at) => samples[at]);
+    let [n, detailed, even] = [0, 0, 0];
+    for (let i = 0; i < wanted.length; i++) {
+      if (wanted[i] === 0 || free[i] === 0) continue;
+      const at = placeOf(part, i);
+      detailed += (truth[at] - samples[at] - field[i]) ** 2;
+      even += (truth[at] - smooth[i] - field[i]) ** 2;
+      n++;
+    }
+    const none = n * NO_ERROR * unit ** 2;
+    return n > 0 ? (even + none) / (even + detailed + 2 * none) : 1;
+  });
+}
+
+const groupsOf = ({ cols, rows }: Region, tiles: Uint8Array): number[][] => components(tiles, cols, rows);
+
+/** Known samples right beside the wanted ones. */
+function borderOf({ cols, rows }: Part, wanted: Uint8Array, free: Uint8Array): Uint8Array {
+  return dilated(wanted, cols, rows).map((near, i) => near & free[i] & (1 - wanted[i]));
+}
+
+/** A membrane over the wanted samples between values at their border. */
+function between(part: Part, wanted: Uint8Array, border: Uint8Array, valueAt: (at: number) => number): Float32Array {
+  const sum = new Float32Array(border.length);
+  border.forEach((is, i) => {
+    if (is === 1) sum[i] = valueAt(placeOf(part, i));
+  });
+  const domain = border.map((is, i) => is | wanted[i]);
+  return membrane(
+    part,
+    sum,
+    floatsOf(border, (is) => is),
+    domain,
+  );
 }
 
 /** The tiles of a group and those beside it. */

@@ -1,7 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import { addBorder } from './borderField.ts';
+import { addBorder, detailTrust } from './borderField.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
 import { HOLE_TILE, partOf, planeSize, RIM_TILE, runsOf, spansOf, tilesWith, type Region } from './region.ts';
@@ -225,11 +225,14 @@ export class Completer {
   ): void {
     const taken = bytesOf(covers, (c, i) => c & open[i]);
     const most = Math.max(SMALL_PX, SMALL_SHARE * Math.max(this.format.width, this.format.height));
-    const tiles = smallHoles(region, openTiles(region, taken), taken, most);
+    // What is left open around a hole, since its edge may still show the thing, is as wide on a draft as at full size.
+    const holes = bytesOf(taken, (t, i) => (t === 1 && region.alpha[i] > 0 ? 1 : 0));
+    const tiles = smallHoles(region, openTiles(region, taken), holes, most);
     if (!tiles.includes(1)) return;
-    planes.forEach((samples, plane) =>
-      addBorder(region, this.format, plane, samples, out.layers[plane], { known, open: taken, tiles }),
-    );
+    const spots = { known, open: taken, tiles };
+    const unit = 2 ** (this.format.depth - 8);
+    const trust = detailTrust(region, this.format, planes[0], out.layers[0], spots, unit);
+    planes.forEach((samples, plane) => addBorder(region, this.format, plane, samples, out.layers[plane], spots, trust));
   }
 
   private take(out: Completed, region: Region, open: Uint8Array, { planes, covers }: Layer, support: number): void {

@@ -2,7 +2,7 @@ import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { storedFormat } from '../../media/pixelFormat.ts';
-import { addBorder } from './borderField.ts';
+import { addBorder, detailTrust } from './borderField.ts';
 import { fitLight } from './light.ts';
 import { membrane } from './membrane.ts';
 import { TILE } from './region.ts';
@@ -58,24 +58,50 @@ describe('membrane', () => {
 });
 
 describe('the border of what is open', () => {
+  // Three by three tiles; open is a square of 10 px in the middle one.
+  const side = 3 * TILE;
+  const rect = { x: 0, y: 0, width: side, height: side };
+  const active = new Uint8Array(9).fill(1);
+  active[4] = 2;
+  const alpha = new Uint8Array(side * side);
+  const open = new Uint8Array(side * side);
+  for (let y = 19; y < 29; y++) open.fill(1, y * side + 19, y * side + 29);
+  const known = open.map((v) => 1 - v);
+  const region = { frame: 0, rect, cols: 3, rows: 3, active, alpha, known };
+  const spots = { known, open, tiles: active.map((v) => v >> 1) };
+  const { format } = storedFormat('gray', side, side);
+  const picture = (at: (x: number) => number): Float32Array => Float32Array.from(open, (_, i) => at(i % side));
+  const row = 24 * side;
+
   it('is met sample by sample, by what lies right beside it alone', () => {
-    // Three by three tiles; open is a square of 10 px in the middle one. The truth rises by 2 a px, with a bright line two px away.
-    const side = 3 * TILE;
-    const rect = { x: 0, y: 0, width: side, height: side };
-    const active = new Uint8Array(9).fill(1);
-    active[4] = 2;
-    const [alpha, known] = [new Uint8Array(side * side), new Uint8Array(side * side)];
-    const region = { frame: 0, rect, cols: 3, rows: 3, active, alpha, known };
-    const open = new Uint8Array(side * side);
-    for (let y = 19; y < 29; y++) open.fill(1, y * side + 19, y * side + 29);
-    known.set(open.map((v) => 1 - v));
-    const truth = Float32Array.from(open, (_, i) => (i % side === 30 ? 250 : 2 * (i % side)));
-    const samples = new Float32Array(side * side).fill(40);
-    const { format } = storedFormat('gray', side, side);
-    addBorder(region, format, 0, samples, truth, { known, open, tiles: active.map((v) => v >> 1) });
-    const row = 24 * side;
+    // The truth rises by 2 a px, with a bright line two px away.
+    const truth = picture((x) => (x === 30 ? 250 : 2 * x));
+    const samples = picture(() => 40);
+    addBorder(region, format, 0, samples, truth, spots);
     for (const x of [19, 22, 25, 28]) expect(Math.abs(samples[row + x] - 2 * x)).toBeLessThan(0.5);
     expect([samples[row + 18], samples[row + 29]]).toEqual([40, 40]);
+  });
+
+  it('tells whether the detail of samples is that of the ground, or of a light that has moved since', () => {
+    const line = picture((x) => (x === 24 ? 200 : 90));
+    const inOtherLight = line.map((v) => v + 25);
+    expect(detailTrust(region, format, inOtherLight, line, spots, 1)).toEqual([expect.closeTo(1, 1)]);
+    const shade = picture((x) => (x > 20 && x < 28 ? 40 : 90));
+    const lit = picture(() => 90);
+    expect(detailTrust(region, format, shade, lit, spots, 1)).toEqual([expect.closeTo(0, 1)]);
+  });
+
+  it('keeps as much of the detail as it is trusted', () => {
+    const [truth, blob] = [picture(() => 90), Float32Array.from(open, (v, i) => 90 - 40 * v * (i % 2))];
+    for (const [trust, middle] of [
+      [1, 50],
+      [0.25, 80],
+      [0, 90],
+    ]) {
+      const samples = blob.slice();
+      addBorder(region, format, 0, samples, truth, spots, [trust]);
+      expect([samples[row + 24], samples[row + 25]]).toEqual([expect.closeTo(90, 0), expect.closeTo(middle, 0)]);
+    }
   });
 });
 

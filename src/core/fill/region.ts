@@ -39,12 +39,22 @@ export const HOLE_TILE = 2;
 const RIM_TILES = 1;
 
 /** Region of a frame's hole. */
-export function regionOf(kernels: Kernels, frame: number, box: Rect, mattes: FrameReader): Region {
-  return makeRegion(kernels, frame, grow(snap(box, TILE), RIM_TILES * TILE), mattes, false);
+export function regionOf(kernels: Kernels, frame: number, box: Rect, mattes: FrameReader, taint = TAINT_PX): Region {
+  return makeRegion(kernels, frame, grow(snap(box, TILE), RIM_TILES * TILE), mattes, false, taint);
 }
 
-/** @param whole - All tiles are active, whatever the matte. */
-export function makeRegion(kernels: Kernels, frame: number, rect: Rect, mattes: FrameReader, whole: boolean): Region {
+/**
+ * @param whole - All tiles are active, whatever the matte.
+ * @param taint - How near to the matte the frame's own px are not trusted, px.
+ */
+export function makeRegion(
+  kernels: Kernels,
+  frame: number,
+  rect: Rect,
+  mattes: FrameReader,
+  whole: boolean,
+  taint = TAINT_PX,
+): Region {
   const cols = rect.width / TILE;
   const rows = rect.height / TILE;
   const n = rect.width * rect.height;
@@ -59,7 +69,7 @@ export function makeRegion(kernels: Kernels, frame: number, rect: Rect, mattes: 
       readBytes(mattes, rect, view, (y, rows, into) => readBlocked(mattes, frame, y, rows, into));
     }
     const out = kernels.alloc(n);
-    kernels.run.dilate(at, rect.width, rect.height, TAINT_PX, out, kernels.alloc(n));
+    kernels.run.dilate(at, rect.width, rect.height, taint, out, kernels.alloc(n));
     const inside = intersect(rect, { x: 0, y: 0, width: mattes.format.width, height: mattes.format.height });
     const region = { frame, rect, cols, rows, alpha, known, active };
     markFree(kernels.u8(out, n), region, inside, known);

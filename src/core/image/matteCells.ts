@@ -8,7 +8,7 @@ export const HOLE = 2;
 
 /** A source pixel closer than this to a matte is not trusted: codecs and soft edges smear the thing outward, px. */
 export const TAINT_PX = 3;
-/** Where nothing else shows a place, only what a matte's soft edge may reach is left out, px. */
+/** Where nothing else shows a place, and beside a draft's mattes, which are a px larger, only so much is left out, px. */
 export const LEAST_TAINT_PX = 1;
 
 /** Cells across the long side at which the reveal is computed: about a quarter of 1080p. */

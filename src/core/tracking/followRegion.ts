@@ -86,6 +86,8 @@ const SEARCH_WIDER = 0.12;
 /** A search result farther than this from the prediction is tried beside it, px of the search level. */
 const APART_PX = 1.5;
 const ITERATIONS = 10;
+/** Levels, from the finest on, that are tried by themselves where all of them together find nothing. */
+const FINE_LEVELS = 2;
 /** Change that is usual from frame to frame, px at the region's rim: by moving, by growing or turning, by shear and perspective. */
 const FREE_PX = 1e4;
 const TURN_PX = 6;
@@ -306,13 +308,16 @@ class Follower {
   /** After a gap, places around the prediction too: what is half hidden still is found by alignment, but not by search. */
   private groping(predicted: Motion): Motion[] {
     if (this.lost === 0 || this.lost > GROPING_FRAMES) return [];
-    const px = GROPING_PX[this.lost % GROPING_PX.length];
+    return this.onFourSides(predicted, GROPING_PX[this.lost % GROPING_PX.length]);
+  }
+
+  private onFourSides(motion: Motion, px: number): Motion[] {
     return [
       [px, 0],
       [-px, 0],
       [0, px],
       [0, -px],
-    ].map(([dx, dy]) => this.shifted(predicted, dx, dy));
+    ].map(([dx, dy]) => this.shifted(motion, dx, dy));
   }
 
   /** A motion that leads so many px farther. */
@@ -326,13 +331,18 @@ class Follower {
   /** The best of the attempts from several starts; notes whether another place is nearly as good. */
   private best(picture: RegionPicture, frame: number, predicted: Motion, starts: Motion[]): Attempt | undefined {
     const attempts: Attempt[] = [];
+    const tryFrom = (start: Motion, levels?: number): void => {
+      const attempt = this.attempt(picture, frame, start, levels);
+      if (attempt) attempts.push(attempt);
+    };
     for (const start of starts) {
-      const attempt = this.attempt(picture, frame, start);
-      if (!attempt) continue;
-      attempts.push(attempt);
+      tryFrom(start);
       // A good answer needs no second opinion, except after a gap, when a repeated pattern may deceive.
-      if (attempt.confidence > 0.8 && attempt.share > 0.8 && this.lost === 0) break;
+      const [last] = attempts.slice(-1);
+      if (last?.confidence > 0.8 && last.share > 0.8 && this.lost === 0) break;
     }
+    // A soft reflection that stays, or shade, misleads coarse levels; detail near to the prediction is not in them.
+    if (!attempts.some((a) => a.confidence >= FOUND)) tryFrom(predicted, FINE_LEVELS);
     const merit = (a: Attempt): number => this.merit(a, predicted);
     attempts.sort((a, b) => merit(b) - merit(a));
     const [best] = attempts as (Attempt | undefined)[];
@@ -355,15 +365,22 @@ class Follower {
     const { motion, readings } = a.found;
     // What many cells agree on is told apart by less than what one or two say.
     const margin = RIVAL / Math.max(1, Math.sqrt(readings.length / RIVAL_CELLS));
-    return this.offset(best, motion) > RIVAL_PX && a.share > SHARE_AFTER_GAP && a.likeness > best.likeness - margin;
+    // What could not be believed itself, such as the same place ill bent, does not contest another.
+    const contests = a.share > SHARE_AFTER_GAP && a.confidence >= LOST;
+    return contests && this.offset(best, motion) > RIVAL_PX && a.likeness > best.likeness - margin;
   }
 
-  private attempt(picture: RegionPicture, frame: number, start: Motion): Attempt | undefined {
+  private attempt(
+    picture: RegionPicture,
+    frame: number,
+    start: Motion,
+    levels = this.anchorCells.length,
+  ): Attempt | undefined {
     let motion = start;
     const expected = { motion: start, deviation: this.deviation() };
     let found: Alignment | undefined;
     let free: number[] = [];
-    for (let i = this.anchorCells.length - 1; i >= 0; i--) {
+    for (let i = Math.min(levels, this.anchorCells.length) - 1; i >= 0; i--) {
       if (this.anchorCells[i].level >= picture.levels.length) continue;
       free = this.supported(this.anchorCells[i].count, i > 1);
       found = alignRegion(this.kernels, picture, this.known(i), this.space, motion, expected, free, ITERATIONS);

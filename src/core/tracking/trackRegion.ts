@@ -3,7 +3,7 @@ import { mixPoints } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
 import { followRegion, type TrackedFrame } from './followRegion.ts';
 import { quadArea, type Quad, type TrackPart } from './regionModel.ts';
-import { ledTo, throughSurroundings } from './surroundings.ts';
+import { ledTo, missedBy, throughSurroundings } from './surroundings.ts';
 
 /** A frame whose corners a person has set: the tracker never moves it. */
 export interface Anchor {
@@ -91,8 +91,7 @@ function arriving(from: Anchor, to: Anchor, run: TrackedFrame[]): TrackedFrame[]
   if (end?.frame !== to.frame) return run;
   const before = run.slice(0, -1);
   if (end.loss) return before;
-  const missed = Math.max(...to.quad.map((p, i) => Math.hypot(p.x - end.quad[i].x, p.y - end.quad[i].y)));
-  const misled = missed > MISSED_PX + MISSED_SHARE * Math.sqrt(Math.abs(quadArea(to.quad)));
+  const misled = missedBy(to.quad, end.quad) > MISSED_PX + MISSED_SHARE * Math.sqrt(Math.abs(quadArea(to.quad)));
   const led = ledTo(from.frame, to, end.quad);
   return before.map((f) => ({
     ...f,

@@ -8,6 +8,7 @@ import {
   type ShotDocument,
 } from '../../contract/document.ts';
 import { pathAt } from '../../core/shapes/interpolate.ts';
+import { rounded, translate } from '../marks/pathEdits.ts';
 import { dropAnchor, settle } from './outlineAnchors.ts';
 import type { Ease, PathPoint } from '../../core/shapes/shape.ts';
 
@@ -34,16 +35,25 @@ const NAMES: Record<DrawnKind, string> = { path: 'Outline', ellipse: 'Ellipse', 
 
 export function addShape(removal: RemovalNode, kind: DrawnKind, frame: number, points: PathPoint[]): string {
   const id = crypto.randomUUID();
-  const last = ranked(removal.shapes).at(-1)?.[1].rank ?? 0;
-  const same = Object.values(removal.shapes).filter((s) => s.kind === kind).length;
-  removal.shapes[id] = {
-    name: `${NAMES[kind]} ${same + 1}`,
-    rank: last + 1,
-    kind,
-    operation: 'add',
-    keys: { [frame]: { ease: 'linear', points } },
-  };
+  const keys: ShapeNode['keys'] = { [frame]: { ease: 'linear', points } };
+  removal.shapes[id] = { ...nextOf(removal, kind), kind, operation: 'add', keys };
   return id;
+}
+
+/** A drawn shape like another one, with each of its keys moved, px of the frame that it is at home in. */
+export function copyShape(removal: RemovalNode, shapeId: string, dx: number, dy: number): string {
+  const id = crypto.randomUUID();
+  const copy = structuredClone(removal.shapes[shapeId]);
+  delete copy.variant;
+  for (const key of Object.values(copy.keys)) key.points = translate(key.points, dx, dy).map(rounded);
+  removal.shapes[id] = { ...copy, ...nextOf(removal, copy.kind as DrawnKind) };
+  return id;
+}
+
+/** Name and rank of a removal's next shape of a kind. */
+function nextOf(removal: RemovalNode, kind: DrawnKind): Pick<ShapeNode, 'name' | 'rank'> {
+  const same = Object.values(removal.shapes).filter((s) => s.kind === kind).length;
+  return { name: `${NAMES[kind]} ${same + 1}`, rank: (ranked(removal.shapes).at(-1)?.[1].rank ?? 0) + 1 };
 }
 
 /** Sets the outline at a frame: a key that is there is changed, else one is made with the ease of the key before. */

@@ -9,8 +9,10 @@ import {
   type TrackEntry,
   type TrackNode,
 } from '../../contract/document.ts';
+import { invert3 } from '../../core/geometry/homography.ts';
 import { drawnPathAt } from '../../core/shapes/interpolate.ts';
 import { movedPath, quadAt, rideMatrix } from '../../core/shapes/ride.ts';
+import type { PathPoint } from '../../core/shapes/shape.ts';
 import { betweenAnchors } from './outlineAnchors.ts';
 import { smoothRows, type SmoothRow } from '../../core/tracking/smoothRows.ts';
 import { partsUpTo, type TrackPart } from '../../core/tracking/regionModel.ts';
@@ -47,6 +49,17 @@ export function rideOn(draft: ShotDocument, shape: ShapeNode, track: string, fra
   if (shape.rides) letGo(draft, shape, frame);
   else keepOutline(shape, frame);
   shape.rides = { track, home: frame };
+}
+
+/** Points of a frame, in px of the frame that a shape is at home in. */
+export function atHome(
+  { rides }: ShapeNode,
+  tracks: ShotDocument['tracks'],
+  points: PathPoint[],
+  frame: number,
+): PathPoint[] {
+  const track = rides && (tracks[rides.track] as TrackNode | undefined);
+  return track ? movedPath(points, invert3(rideMatrix(toRide(track, rides.home), frame))) : points;
 }
 
 /** Takes a shape from its track: the outline that it has at a frame, on all frames. */

@@ -77,7 +77,14 @@ function down(event: PointerEvent): void {
   else props.editing.press(frameAt(event));
 }
 
+function leave(): void {
+  const { pointer } = props.editing;
+  pointer.value = undefined;
+}
+
 function move(event: PointerEvent): void {
+  const { pointer } = props.editing;
+  pointer.value = frameAt(event);
   if ((event.buttons & 1) === 0) return;
   if (stage.tool === 'path') props.editing.bend(frameAt(event));
   else
@@ -96,6 +103,7 @@ function move(event: PointerEvent): void {
     data-testid="marks"
     @pointerdown="down"
     @pointermove="move"
+    @pointerleave="leave"
     @pointerup="editing.drop"
     @pointercancel="editing.abandon"
   >

@@ -24,17 +24,24 @@ const LABELS = 116;
 const RULER = 20;
 const RIBBON = 7;
 const LANE = 19;
-/** So many lanes have their full height; more are lower, so that what is remembered stays in sight. */
-const ROOMY_LANES = 6;
-const LEAST_LANE = 10;
-/** Height from which a lane's name is written as large as others. */
-const NAMED_LANE = 15;
+/** Lanes are lower where there are many, so that what is remembered stays in sight. */
+const LEAST_LANE = 6;
+/** Height from which a lane's name is written as large as others, and from which it is written although it is not chosen. */
+const LARGE_NAME = 15;
+const ANY_NAME = 9;
+/** A name's base line lies so far under its lane's middle, in heights of its lane. */
+const NAME_DROP = 0.25;
 /** Room for the bar over chosen keys. */
 const GROUP = 10;
 /** Height of the lane of a track. */
 const TRACK = 30;
-const UP = 46;
-const DOWN = 24;
+/** Least heights of what is remembered, above its line and below. */
+const LEAST_UP = 46;
+const LEAST_DOWN = 24;
+/** Share of the room that is left that goes above the line. */
+const SHARE_UP = 0.65;
+/** Room under it for the mark of the best frame. */
+const FOOT = 14;
 
 const doc = useDocument();
 const stage = useStage();
@@ -44,25 +51,32 @@ const tracks = useTracks();
 
 const box = ref<HTMLElement>();
 const range = computed(() => workRange(props.shot, props.clipFrames));
-const { width, x, column, ticks, frameAt, wheel } = useStripScale(box, range, LABELS);
+const { width, room, x, column, ticks, frameAt, wheel } = useStripScale(box, range, LABELS);
 
 const removals = computed(() => ranked(doc.document.removals));
 const others = computed(() => removals.value.filter(([id]) => id !== stage.removalId).slice(0, 5));
 const selected = computed(() => doc.document.removals[stage.removalId]);
 const lanes = computed(() => (selected.value ? stripLanes(selected.value) : []));
 
-const laneHeight = computed(() =>
-  Math.max(LEAST_LANE, Math.min(LANE, Math.floor((ROOMY_LANES * LANE) / Math.max(1, lanes.value.length)))),
-);
+// The strip's own height does not depend on what is in it: the picture must not move under the hand that draws.
 const lanesTop = computed(() => RULER + others.value.length * RIBBON + GROUP);
-const trackTop = computed(() => lanesTop.value + Math.max(1, lanes.value.length) * laneHeight.value + 2);
-const chartTop = computed(() => trackTop.value + (tracks.current ? TRACK : 0) + 4);
-const base = computed(() => chartTop.value + UP);
-const height = computed(() => base.value + DOWN + 14);
+const laneCount = computed(() => Math.max(1, lanes.value.length));
+const belowLanes = computed(() => 2 + (tracks.current ? TRACK : 0) + 4);
+const laneHeight = computed(() => {
+  const free = room.value - lanesTop.value - belowLanes.value - LEAST_UP - LEAST_DOWN - FOOT;
+  return Math.max(LEAST_LANE, Math.min(LANE, Math.floor(free / laneCount.value)));
+});
+const trackTop = computed(() => lanesTop.value + laneCount.value * laneHeight.value + 2);
+const chartTop = computed(() => lanesTop.value + laneCount.value * laneHeight.value + belowLanes.value);
+const spare = computed(() => Math.max(0, room.value - chartTop.value - LEAST_UP - LEAST_DOWN - FOOT));
+const up = computed(() => LEAST_UP + Math.floor(SHARE_UP * spare.value));
+const down = computed(() => LEAST_DOWN + Math.floor((1 - SHARE_UP) * spare.value));
+const base = computed(() => chartTop.value + up.value);
+const height = computed(() => base.value + down.value + FOOT);
 
 const data = computed(() => reveals.data[stage.removalId]);
 const paths = computed(() =>
-  data.value ? memoryPaths(data.value, (f) => x.value(f), base.value, UP, DOWN) : undefined,
+  data.value ? memoryPaths(data.value, (f) => x.value(f), base.value, up.value, down.value) : undefined,
 );
 const take = computed(() => {
   const all = work.takesOf(stage.removalId);
@@ -253,7 +267,7 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
           <path
             v-if="data?.best"
             class="best"
-            :transform="`translate(${x(data.best.frame) + column / 2} ${base + DOWN + 4})`"
+            :transform="`translate(${x(data.best.frame) + column / 2} ${base + down + 4})`"
             d="M0 -4L5 5H-5z"
           >
             <title>Frame {{ data.best.frame }} would serve {{ percent(data.best.share) }} of what was never seen</title>
@@ -321,17 +335,18 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
         </text>
         <text
           v-for="(lane, i) in lanes"
+          v-show="laneHeight >= ANY_NAME || lane.id === stage.shapeId"
           :key="lane.id"
           x="8"
-          :y="lanesTop + (i + 0.68) * laneHeight"
-          :class="{ strong: lane.id === stage.shapeId, tiny: laneHeight < NAMED_LANE }"
+          :y="lanesTop + (i + 0.5) * laneHeight + NAME_DROP * Math.min(laneHeight, LARGE_NAME)"
+          :class="{ strong: lane.id === stage.shapeId, tiny: laneHeight < LARGE_NAME }"
           @pointerdown.stop="pressName(lane)"
         >
           {{ nameOf(lane.name) }}
         </text>
         <text v-if="tracks.current" x="8" :y="trackTop + 18">{{ nameOf(tracks.current.name) }}</text>
-        <text x="8" :y="base - UP / 2 + 4" class="faint">remembered</text>
-        <text x="8" :y="base + DOWN / 2 + 4" class="faint">never seen</text>
+        <text x="8" :y="base - up / 2 + 4" class="faint">remembered</text>
+        <text x="8" :y="base + down / 2 + 4" class="faint">never seen</text>
       </g>
     </svg>
   </div>

@@ -17,6 +17,7 @@ import FillPanel from './FillPanel.vue';
 import NumberField from './NumberField.vue';
 import ShapeLineUp from './ShapeLineUp.vue';
 import ShapePlace from './ShapePlace.vue';
+import { useShapeCopy } from './useShapeCopy.ts';
 import { useStage } from './stageStore.ts';
 
 const props = defineProps<{ shot: ShotView; picture: Rect; frame: number }>();
@@ -61,6 +62,8 @@ function deleteShape(): void {
   editRemoval('Delete a shape', (r) => removeShape(r, id));
   stage.selectShape('');
 }
+
+const copyChosen = useShapeCopy();
 
 function makeVariant(): void {
   const { removalId, shapeId } = stage;
@@ -221,7 +224,16 @@ function setVisible(side: 'from' | 'to', value: number): void {
       </template>
       <div class="row">
         <Button
-          label="Make a variant"
+          v-if="!shape.outline && !shape.matte"
+          label="Another"
+          title="A copy beside it, with its keys, on the same track; with C it comes to where the pointer is"
+          size="small"
+          text
+          severity="secondary"
+          @click="copyChosen(frame)"
+        />
+        <Button
+          label="Variant"
           title="A copy to try something else with: one of a shape's variants counts at a time"
           size="small"
           text
@@ -237,7 +249,14 @@ function setVisible(side: 'from' | 'to', value: number): void {
           @click="useThis"
         />
         <span />
-        <Button label="Delete shape" size="small" text severity="secondary" @click="deleteShape" />
+        <Button
+          label="Delete"
+          title="Deletes the shape (Del)"
+          size="small"
+          text
+          severity="secondary"
+          @click="deleteShape"
+        />
       </div>
     </details>
 

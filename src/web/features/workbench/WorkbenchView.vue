@@ -302,7 +302,7 @@ watch(
   grid-template:
     'bar bar bar' 40px
     'left centre right' minmax(0, 1fr)
-    'bottom bottom right' auto / 208px minmax(0, 1fr) 292px;
+    'bottom bottom right' clamp(200px, 27vh, 320px) / 208px minmax(0, 1fr) 292px;
   height: calc(100vh - 44px);
   background: var(--line);
   gap: 1px;
@@ -347,7 +347,7 @@ nav {
 }
 .bottom {
   grid-area: bottom;
-  max-height: 32vh;
+  min-height: 0;
 }
 nav :deep(button) {
   padding: 5px 8px;

@@ -54,6 +54,7 @@ export const SHORTCUTS = {
   close: { keys: ['enter'], shown: 'Enter', what: 'Close the outline', group: 'Marks' },
   abandon: { keys: ['escape'], shown: 'Esc', what: 'Leave off', group: 'Marks' },
   way: { keys: ['h'], shown: 'H', what: 'Show or hide its neighbouring keys and its way', group: 'Marks' },
+  another: { keys: ['c'], shown: 'C', what: 'Another shape like the chosen one, at the pointer', group: 'Marks' },
   variant: { keys: ['i'], shown: 'I', what: 'Use the other variant of the chosen shape', group: 'Marks' },
   setKey: { keys: ['k'], shown: 'K', what: 'Set a key here', group: 'Marks' },
   remove: {

@@ -1,9 +1,14 @@
 import { ref } from 'vue';
+import { toRide } from '../../../contract/document.ts';
+import { quadAt } from '../../../core/shapes/ride.ts';
 import { ellipsePoints, rectanglePoints, type PathPoint } from '../../../core/shapes/shape.ts';
+import { inside } from '../../../core/tracking/regionModel.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { addRemoval, addShape } from '../../document/edits.ts';
-import { rounded, type Place } from '../../marks/pathEdits.ts';
+import { rideOn } from '../../document/trackEdits.ts';
+import { middleOfPath, rounded, type Place } from '../../marks/pathEdits.ts';
 import { useStage } from './stageStore.ts';
+import { useTracks } from './tracksStore.ts';
 
 /** A drag shorter than this is a click, screen px. */
 export const CLICK_PX = 4;
@@ -14,6 +19,7 @@ const CLOSE_PX = 10;
 export function useShapeDrawing(frame: () => number, screenScale: () => number) {
   const doc = useDocument();
   const stage = useStage();
+  const tracks = useTracks();
   /** Points of an outline that is being drawn. */
   const drawn = ref<PathPoint[]>([]);
   /** The ellipse or box that is being drawn. */
@@ -73,10 +79,20 @@ export function useShapeDrawing(frame: () => number, screenScale: () => number) 
     doc.edit(`Draw ${kind === 'path' ? 'an outline' : kind === 'ellipse' ? 'an ellipse' : 'a box'}`, (draft) => {
       if (!draft.removals[removalId]) removalId = addRemoval(draft);
       shapeId = addShape(draft.removals[removalId], kind, frame(), points.map(rounded));
+      const track = trackUnder(points);
+      if (track) rideOn(draft, draft.removals[removalId].shapes[shapeId], track, frame());
     });
     stage.selectRemoval(removalId);
     stage.selectShape(shapeId);
     stage.tool = 'pick';
+  }
+
+  /** The track that is worked on, if its region has the shape's middle in it: what is drawn on it goes with it. */
+  function trackUnder(points: readonly PathPoint[]): string | undefined {
+    const { current, currentId } = tracks;
+    const { x, y } = middleOfPath(points);
+    const quad = current && quadAt(toRide(current, frame()), frame());
+    return quad && inside(quad, x, y) ? currentId : undefined;
   }
 
   /** @returns Whether a shape is being sized. */

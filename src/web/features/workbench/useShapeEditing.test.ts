@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, it } from '@jest/globals';
 import { keyFrames } from '../../document/edits.ts';
+import { addTrack } from '../../document/trackEdits.ts';
 import { boundsOf } from '../../marks/pathEdits.ts';
 import { openQuietly, startQuietly } from '../../testing/quietServer.ts';
 import { useStage } from './stageStore.ts';
@@ -38,6 +39,22 @@ describe('drawing', () => {
     drawBox();
     expect(Object.values(doc.document.removals).map((r) => r.name)).toEqual(['Thing 1']);
     expect([stage.tool, bounds()]).toEqual(['pick', { x: 10, y: 20, width: 40, height: 20 }]);
+  });
+
+  it('what is drawn within the region of the track that is worked on rides on it; what lies beside it does not', async () => {
+    const { doc, stage, drawBox, shape } = await bench();
+    const trackAt = (x: number): void => {
+      doc.edit('Add a region', (draft) => (stage.trackId = addTrack(draft, 0, [x, 0, x + 90, 0, x + 90, 90, x, 90])));
+    };
+    trackAt(100);
+    drawBox();
+    expect(shape().rides).toBeUndefined();
+    doc.edit('Delete', (draft) => (draft.removals = {}));
+    trackAt(0);
+    frame = 3;
+    drawBox();
+    expect(shape().rides).toEqual({ track: stage.trackId, home: 3 });
+    expect(keyFrames(shape())).toEqual([3]);
   });
 
   it('a click without a drag draws no box', async () => {

@@ -1,13 +1,12 @@
 import { computed, ref } from 'vue';
-import { isOff, ranked, toShape, type ShapeNode } from '../../../contract/document.ts';
-import { invert3 } from '../../../core/geometry/homography.ts';
+import { isOff, ranked, toShape } from '../../../contract/document.ts';
 import type { Rect } from '../../../core/image/format.ts';
 import { pathAt } from '../../../core/shapes/interpolate.ts';
-import { movedPath, rideMatrix } from '../../../core/shapes/ride.ts';
 import type { FollowView } from '../../../contract/tracks.ts';
 import { sharpPoints, type PathPoint, type Shape } from '../../../core/shapes/shape.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { setKey } from '../../document/edits.ts';
+import { atHome } from '../../document/trackEdits.ts';
 import { holdOf, linesOf, type Axis } from '../../marks/lineUp.ts';
 import {
   boundsOf,
@@ -63,6 +62,8 @@ export function useShapeEditing(
   const tracks = useTracks();
   /** The outline in hand while it is dragged. */
   const inHand = ref<{ shapeId: string; points: PathPoint[] }>();
+  /** Where the pointer is over the picture. */
+  const pointer = ref<Place>();
   /** Lines that hold the outline in hand. */
   const lines = ref<Partial<Record<Axis, number>>>({});
   let drag: { grip: Grip; from: Place; points: PathPoint[]; moved: boolean } | undefined;
@@ -88,14 +89,8 @@ export function useShapeEditing(
     const at = frame();
     doc.edit(label, (draft) => {
       const shape = draft.removals[stage.removalId]?.shapes[shapeId];
-      if (shape) setKey(shape, at, atHome(shapeId, shape, points).map(rounded));
+      if (shape) setKey(shape, at, atHome(shape, tracks.tracks, points, at).map(rounded));
     });
-  }
-
-  /** Points of the frame in px of the frame that a riding shape is at home in. */
-  function atHome(shapeId: string, node: ShapeNode, points: PathPoint[]): PathPoint[] {
-    const { ride } = toShape(shapeId, node, 0, tracks.tracks);
-    return ride ? movedPath(points, invert3(rideMatrix(ride, frame()))) : points;
   }
 
   function grab(shapeId: string, grip: Grip, at: Place): void {
@@ -158,6 +153,7 @@ export function useShapeEditing(
     drawn: drawing.drawn,
     sized: drawing.sized,
     lines,
+    pointer,
     press: drawing.press,
     bend: drawing.bend,
     close: drawing.close,

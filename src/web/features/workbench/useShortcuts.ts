@@ -8,6 +8,7 @@ import type { Viewport } from '../../picture/useViewport.ts';
 import { shortcutOf, type ShortcutName } from './shortcuts.ts';
 import { useStage, type Tool, type View } from './stageStore.ts';
 import { useKeyClipboard } from './useKeyClipboard.ts';
+import { useShapeCopy } from './useShapeCopy.ts';
 import type { ShapeEditing } from './useShapeEditing.ts';
 import type { TrackEditing } from './useTrackEditing.ts';
 
@@ -39,6 +40,7 @@ export function useShortcuts(parts: () => Parts | undefined): void {
   const stage = useStage();
   const doc = useDocument();
 
+  const copyChosen = useShapeCopy();
   const clipboard = useKeyClipboard(() => parts()?.clipFrames() ?? 0);
 
   const view = (name: View) => () => (stage.view = name);
@@ -147,6 +149,7 @@ export function useShortcuts(parts: () => Parts | undefined): void {
       }
       stage.tool = 'pick';
     },
+    another: ({ editing, player }) => copyChosen(player.shown.value, editing.pointer.value),
     variant: () => otherVariant(),
     way: () => (stage.way = !stage.way),
     setKey,

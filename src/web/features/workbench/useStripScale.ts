@@ -18,7 +18,7 @@ export function useStripScale(
   range: Ref<{ first: number; count: number }>,
   left: number,
 ) {
-  const { width } = useElementSize(box);
+  const { width, height: room } = useElementSize(box);
   const shownRange = ref<[number, number]>();
   const whole = computed<[number, number]>(() => [range.value.first, range.value.first + range.value.count]);
   const domain = computed(() => shownRange.value ?? whole.value);
@@ -56,5 +56,5 @@ export function useStripScale(
     shownRange.value = inside[1] - inside[0] >= end - start ? undefined : inside;
   }
 
-  return { width, x, column, ticks, frameAt, wheel };
+  return { width, room, x, column, ticks, frameAt, wheel };
 }
