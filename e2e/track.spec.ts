@@ -149,3 +149,24 @@ test('chosen frames of it are held and smoothed, each with one undo; what it hol
   await expect(page.getByTestId('region').locator('.held.trusted').first()).toBeVisible();
   await page.getByText('Show what it holds on to').click();
 });
+
+test('what is drawn on the followed region rides on it, and C puts another one where the pointer is; the picture does not move', async () => {
+  const rides = page.getByRole('combobox', { name: 'What the shape rides on' });
+  const before = await page.getByTestId('picture').boundingBox();
+  await page.keyboard.press('e');
+  await dragOn(page, await screenOf(page, 130, 60), await screenOf(page, 140, 70));
+  await expect(page.getByTestId('shape-Ellipse 1')).toBeVisible();
+  await expect(rides).toHaveText('Track 2');
+  const one = (await page.getByTestId('shape-Ellipse 1').boundingBox())!;
+  for (const [k, x] of [150, 220, 240].entries()) {
+    await page.mouse.move(...(await screenOf(page, x, 90)));
+    await page.keyboard.press('c');
+    const box = page.getByTestId(`shape-Ellipse ${k + 2}`);
+    await expect(box).toBeVisible();
+    const { x: left, width } = (await box.boundingBox())!;
+    expect(left + width / 2).toBeCloseTo((await screenOf(page, x, 90))[0], 0);
+    expect(width).toBeCloseTo(one.width, 0);
+    await expect(rides).toHaveText('Track 2');
+  }
+  expect(await page.getByTestId('picture').boundingBox()).toEqual(before);
+});

@@ -308,16 +308,13 @@ class Follower {
   /** After a gap, places around the prediction too: what is half hidden still is found by alignment, but not by search. */
   private groping(predicted: Motion): Motion[] {
     if (this.lost === 0 || this.lost > GROPING_FRAMES) return [];
-    return this.onFourSides(predicted, GROPING_PX[this.lost % GROPING_PX.length]);
-  }
-
-  private onFourSides(motion: Motion, px: number): Motion[] {
+    const px = GROPING_PX[this.lost % GROPING_PX.length];
     return [
       [px, 0],
       [-px, 0],
       [0, px],
       [0, -px],
-    ].map(([dx, dy]) => this.shifted(motion, dx, dy));
+    ].map(([dx, dy]) => this.shifted(predicted, dx, dy));
   }
 
   /** A motion that leads so many px farther. */
@@ -331,18 +328,18 @@ class Follower {
   /** The best of the attempts from several starts; notes whether another place is nearly as good. */
   private best(picture: RegionPicture, frame: number, predicted: Motion, starts: Motion[]): Attempt | undefined {
     const attempts: Attempt[] = [];
-    const tryFrom = (start: Motion, levels?: number): void => {
-      const attempt = this.attempt(picture, frame, start, levels);
-      if (attempt) attempts.push(attempt);
-    };
     for (const start of starts) {
-      tryFrom(start);
+      const attempt = this.attempt(picture, frame, start);
+      if (!attempt) continue;
+      attempts.push(attempt);
       // A good answer needs no second opinion, except after a gap, when a repeated pattern may deceive.
-      const [last] = attempts.slice(-1);
-      if (last?.confidence > 0.8 && last.share > 0.8 && this.lost === 0) break;
+      if (attempt.confidence > 0.8 && attempt.share > 0.8 && this.lost === 0) break;
     }
-    // A soft reflection that stays, or shade, misleads coarse levels; detail near to the prediction is not in them.
-    if (!attempts.some((a) => a.confidence >= FOUND)) tryFrom(predicted, FINE_LEVELS);
+    if (!attempts.some((a) => a.confidence >= FOUND)) {
+      // A soft reflection that stays, or shade, misleads coarse levels; detail near to the prediction is not in them.
+      const fine = this.attempt(picture, frame, predicted, FINE_LEVELS);
+      if (fine) attempts.push(fine);
+    }
     const merit = (a: Attempt): number => this.merit(a, predicted);
     attempts.sort((a, b) => merit(b) - merit(a));
     const [best] = attempts as (Attempt | undefined)[];
