@@ -86,8 +86,9 @@ const SEARCH_WIDER = 0.12;
 /** A search result farther than this from the prediction is tried beside it, px of the search level. */
 const APART_PX = 1.5;
 const ITERATIONS = 10;
-/** Levels, from the finest on, that are tried by themselves where all of them together find nothing. */
+/** Levels, from the finest on, that are tried by themselves where all of them together find nothing, or so much weaker an answer than usual. */
 const FINE_LEVELS = 2;
+const WEAKER = 0.96;
 /** Change that is usual from frame to frame, px at the region's rim: by moving, by growing or turning, by shear and perspective. */
 const FREE_PX = 1e4;
 const TURN_PX = 6;
@@ -157,6 +158,8 @@ class Follower {
   private unrest = 0;
   /** Running mean of the likeness of good frames. */
   private usual = 0;
+  /** Running mean of the confidence of found frames. */
+  private trusted = 0;
   /** Whether the last search found several places that are alike. */
   private ambiguous = false;
   /** Whether the last search saw more than one place like the region. */
@@ -335,7 +338,7 @@ class Follower {
       // A good answer needs no second opinion, except after a gap, when a repeated pattern may deceive.
       if (attempt.confidence > 0.8 && attempt.share > 0.8 && this.lost === 0) break;
     }
-    if (!attempts.some((a) => a.confidence >= FOUND)) {
+    if (!attempts.some((a) => a.confidence >= Math.max(FOUND, WEAKER * this.trusted))) {
       // A soft reflection that stays, or shade, misleads coarse levels; detail near to the prediction is not in them.
       const fine = this.attempt(picture, frame, predicted, FINE_LEVELS);
       if (fine) attempts.push(fine);
@@ -441,6 +444,7 @@ class Follower {
     this.velocity = this.lost > 0 ? [0, 0] : [motion[0] - this.motion[0], motion[1] - this.motion[1]];
     this.motion = motion;
     this.lost = 0;
+    this.trusted = this.trusted === 0 ? attempt.confidence : 0.9 * this.trusted + 0.1 * attempt.confidence;
     const quad = this.quadOf(motion);
     if (attempt.confidence > 0.7) {
       this.usual = this.usual === 0 ? attempt.likeness : 0.9 * this.usual + 0.1 * attempt.likeness;
