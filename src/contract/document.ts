@@ -150,6 +150,9 @@ export function ranked<T extends { rank: number }>(nodes: Record<string, T>): [s
   return Object.entries(nodes).sort(byRank);
 }
 
+/** The rank that comes after all of some nodes. */
+export const nextRank = (nodes: Record<string, { rank: number }>): number => (ranked(nodes).at(-1)?.[1].rank ?? 0) + 1;
+
 /** Whether another variant of a shape counts in its place. */
 export const isOff = ({ variant }: ShapeNode): boolean => variant?.off === true;
 
@@ -161,7 +164,7 @@ export const counting = ({ shapes }: Pick<RemovalNode, 'shapes'>): [string, Shap
 export function newRemoval(others: ShotDocument['removals'], name: string): RemovalNode {
   return {
     name,
-    rank: (ranked(others).at(-1)?.[1].rank ?? 0) + 1,
+    rank: nextRank(others),
     hidden: false,
     grow: 0,
     featherIn: 0,

@@ -1,7 +1,6 @@
 import { components } from '../image/components.ts';
 import { dilated } from '../image/dilated.ts';
 import type { FrameFormat } from '../image/format.ts';
-import { floatsOf } from '../image/mapped.ts';
 import { membrane, type Grid } from './membrane.ts';
 import { planeSize, TILE, type Region } from './region.ts';
 
@@ -40,7 +39,7 @@ export function addBorder(
   { known, open, tiles }: Open,
   trust?: readonly number[],
 ): void {
-  groupsOf(region, tiles).forEach((group, g) => {
+  components(tiles, region.cols, region.rows).forEach((group, g) => {
     const part = partAround(group, region, format, plane);
     const wanted = ofPart(part, open);
     const border = borderOf(part, wanted, ofPart(part, known));
@@ -75,7 +74,7 @@ export function detailTrust(
   { known, open, tiles }: Open,
   unit: number,
 ): number[] {
-  return groupsOf(region, tiles).map((group) => {
+  return components(tiles, region.cols, region.rows).map((group) => {
     const part = partAround(group, region, format, 0);
     const free = ofPart(part, known);
     let wanted = ofPart(part, open);
@@ -96,8 +95,6 @@ export function detailTrust(
   });
 }
 
-const groupsOf = ({ cols, rows }: Region, tiles: Uint8Array): number[][] => components(tiles, cols, rows);
-
 /** Known samples right beside the wanted ones. */
 function borderOf({ cols, rows }: Part, wanted: Uint8Array, free: Uint8Array): Uint8Array {
   return dilated(wanted, cols, rows).map((near, i) => near & free[i] & (1 - wanted[i]));
@@ -110,12 +107,7 @@ function between(part: Part, wanted: Uint8Array, border: Uint8Array, valueAt: (a
     if (is === 1) sum[i] = valueAt(placeOf(part, i));
   });
   const domain = border.map((is, i) => is | wanted[i]);
-  return membrane(
-    part,
-    sum,
-    floatsOf(border, (is) => is),
-    domain,
-  );
+  return membrane(part, sum, new Float32Array(border), domain);
 }
 
 /** The tiles of a group and those beside it. */

@@ -1,6 +1,7 @@
 import {
   frameNumbers,
   newRemoval,
+  nextRank,
   ranked,
   toShape,
   type RemovalNode,
@@ -53,7 +54,7 @@ export function copyShape(removal: RemovalNode, shapeId: string, dx: number, dy:
 /** Name and rank of a removal's next shape of a kind. */
 function nextOf(removal: RemovalNode, kind: DrawnKind): Pick<ShapeNode, 'name' | 'rank'> {
   const same = Object.values(removal.shapes).filter((s) => s.kind === kind).length;
-  return { name: `${NAMES[kind]} ${same + 1}`, rank: (ranked(removal.shapes).at(-1)?.[1].rank ?? 0) + 1 };
+  return { name: `${NAMES[kind]} ${same + 1}`, rank: nextRank(removal.shapes) };
 }
 
 /** Sets the outline at a frame: a key that is there is changed, else one is made with the ease of the key before. */

@@ -1,6 +1,7 @@
 import {
   frameNumbers,
   LIMITS,
+  nextRank,
   ranked,
   type Pointed,
   type RemovalNode,
@@ -167,7 +168,7 @@ function addLike(removal: RemovalNode, node: ShapeNode, frame: number, keys: Sha
   const by = frame - keyFrames(node)[0];
   removal.shapes[id] = {
     ...rest,
-    rank: (ranked(removal.shapes).at(-1)?.[1].rank ?? 0) + 1,
+    rank: nextRank(removal.shapes),
     keys,
     ...(visible && { visible: { from: Math.max(0, visible.from + by), to: Math.max(0, visible.to + by) } }),
   };

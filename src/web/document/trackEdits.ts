@@ -1,6 +1,6 @@
 import {
   frameNumbers,
-  ranked,
+  nextRank,
   toRide,
   toShape,
   type Corners,
@@ -24,10 +24,10 @@ export const MODEL_DEFAULT: TrackPart = 'perspective';
 /** @returns The id of a new track whose corners are set at one frame. */
 export function addTrack(draft: ShotDocument, frame: number, corners: Corners): string {
   const id = crypto.randomUUID();
-  const last = ranked(draft.tracks).at(-1)?.[1].rank ?? 0;
+  const rank = nextRank(draft.tracks);
   draft.tracks[id] = {
-    name: `Track ${last + 1}`,
-    rank: last + 1,
+    name: `Track ${rank}`,
+    rank,
     parts: partsUpTo(MODEL_DEFAULT),
     anchors: { [frame]: corners },
     frames: {},

@@ -1,4 +1,4 @@
-import { isOff, ranked, type RemovalNode } from '../../contract/document.ts';
+import { isOff, nextRank, ranked, type RemovalNode } from '../../contract/document.ts';
 
 /** Variants: shapes of a removal of which one counts at a time, such as a loose and a tight outline. */
 
@@ -12,7 +12,7 @@ export function addVariant(removal: RemovalNode, shapeId: string): string {
   removal.shapes[id] = {
     ...structuredClone(shape),
     name: `${shape.name.replace(/, variant \d+$/, '')}, variant ${count + 1}`,
-    rank: (ranked(removal.shapes).at(-1)?.[1].rank ?? 0) + 1,
+    rank: nextRank(removal.shapes),
   };
   useVariant(removal, id);
   return id;

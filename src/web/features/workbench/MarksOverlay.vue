@@ -77,14 +77,8 @@ function down(event: PointerEvent): void {
   else props.editing.press(frameAt(event));
 }
 
-function leave(): void {
-  const { pointer } = props.editing;
-  pointer.value = undefined;
-}
-
 function move(event: PointerEvent): void {
-  const { pointer } = props.editing;
-  pointer.value = frameAt(event);
+  props.editing.pointAt(frameAt(event));
   if ((event.buttons & 1) === 0) return;
   if (stage.tool === 'path') props.editing.bend(frameAt(event));
   else
@@ -103,7 +97,7 @@ function move(event: PointerEvent): void {
     data-testid="marks"
     @pointerdown="down"
     @pointermove="move"
-    @pointerleave="leave"
+    @pointerleave="editing.pointAt()"
     @pointerup="editing.drop"
     @pointercancel="editing.abandon"
   >

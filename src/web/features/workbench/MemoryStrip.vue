@@ -61,13 +61,13 @@ const lanes = computed(() => (selected.value ? stripLanes(selected.value) : []))
 // The strip's own height does not depend on what is in it: the picture must not move under the hand that draws.
 const lanesTop = computed(() => RULER + others.value.length * RIBBON + GROUP);
 const laneCount = computed(() => Math.max(1, lanes.value.length));
-const belowLanes = computed(() => 2 + (tracks.current ? TRACK : 0) + 4);
+const trackRoom = computed(() => (tracks.current ? TRACK : 0) + 4);
 const laneHeight = computed(() => {
-  const free = room.value - lanesTop.value - belowLanes.value - LEAST_UP - LEAST_DOWN - FOOT;
+  const free = room.value - lanesTop.value - 2 - trackRoom.value - LEAST_UP - LEAST_DOWN - FOOT;
   return Math.max(LEAST_LANE, Math.min(LANE, Math.floor(free / laneCount.value)));
 });
 const trackTop = computed(() => lanesTop.value + laneCount.value * laneHeight.value + 2);
-const chartTop = computed(() => lanesTop.value + laneCount.value * laneHeight.value + belowLanes.value);
+const chartTop = computed(() => trackTop.value + trackRoom.value);
 const spare = computed(() => Math.max(0, room.value - chartTop.value - LEAST_UP - LEAST_DOWN - FOOT));
 const up = computed(() => LEAST_UP + Math.floor(SHARE_UP * spare.value));
 const down = computed(() => LEAST_DOWN + Math.floor((1 - SHARE_UP) * spare.value));

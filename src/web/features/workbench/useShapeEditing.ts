@@ -154,6 +154,7 @@ export function useShapeEditing(
     sized: drawing.sized,
     lines,
     pointer,
+    pointAt: (at?: Place) => (pointer.value = at),
     press: drawing.press,
     bend: drawing.bend,
     close: drawing.close,
