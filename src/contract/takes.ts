@@ -132,8 +132,8 @@ export interface RevealData {
 
 /** Frames in which something that moves with a removal, its shadow too, lies outside of its matte. */
 export interface CoverageData {
-  /** Share of the thing that sticks out, and its outline: x0 y0 …, px of the picture as shown. */
-  flagged: { frame: number; share: number; outline: number[] }[];
+  /** Share of the thing that sticks out, and outlines of its parts: x0 y0 …, px of the picture as shown. */
+  flagged: { frame: number; share: number; outlines: number[][] }[];
   /** What mends it best: growing the matte by px, or a key at a frame. */
   mend: { kind: 'grow' | 'key'; px: number; frame: number } | null;
 }

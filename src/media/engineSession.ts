@@ -34,7 +34,7 @@ import { evidenceOf, unlikenessOf } from '../core/movers/evidence.ts';
 import { FrameLayer } from '../core/movers/layFrames.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import { moversOf, type Mover } from '../core/movers/movers.ts';
-import { movingRegions } from '../core/movers/segment.ts';
+import { movingRegions, type Moving } from '../core/movers/segment.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
@@ -55,9 +55,8 @@ export interface MovingTask {
   shades: boolean;
 }
 
-/** Regions of a frame that move against the background, and what in them is the ground in less light, if that was asked for. */
-export interface MovingFrame {
-  regions: MaskPatch[];
+/** What moves in a frame, and what in it is the ground in less light, if that was asked for. */
+export interface MovingFrame extends Moving {
   shade?: MaskPatch;
 }
 
@@ -241,15 +240,16 @@ export class EngineSession {
     return Array.from({ length: last - first }, (_, k): MovingFrame => {
       const evidence = shades && evidenceOf(kernels, layer, first + k, frames.count);
       const unlikeness = evidence ? evidence.unlikeness : unlikenessOf(kernels, layer, first + k, frames.count);
-      const regions = movingRegions(unlikeness, format.width, format.height);
-      return { regions, ...(evidence && { shade: shadeIn(evidence, format, regions) }) };
+      const moving = movingRegions(unlikeness, format.width, format.height);
+      if (!evidence) return moving;
+      return { ...moving, shade: shadeIn(evidence, format, [...moving.regions, ...moving.loose]) };
     });
   }
 
-  /** What moves, from the regions of all frames. */
-  linkMovers(regions: MaskPatch[][]): Mover[] {
+  /** What moves, from what does in each frame. */
+  linkMovers(moving: Moving[]): Mover[] {
     const { width, height } = this.job.frames.format;
-    return moversOf(regions, (from, to) => this.motion!.plane(from, to), { width, height });
+    return moversOf(moving, (from, to) => this.motion!.plane(from, to), { width, height });
   }
 
   setMotion(data: CameraMotionData): void {

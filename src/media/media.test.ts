@@ -97,6 +97,8 @@ describe('probeClip', () => {
     const info = await probeClip(at('vfr.mkv'));
     expect(info.variableRate).toBe(true);
     expect(info.times.slice(3, 7)).toEqual([0.12, 0.16, 0.24, 0.28].map((t) => expect.closeTo(t, 2)));
+    // The rate is the one at which as many even frames take as long.
+    expect((info.frames * info.rate.den) / info.rate.num).toBeCloseTo(info.duration, 1);
     ffmpeg('-i', at('plain.mp4'), '-c', 'copy', '-metadata:s:v:0', 'rotate=270', at('turned.mp4'));
     expect((await probeClip(at('turned.mp4'))).rotation).toBe(90);
   });

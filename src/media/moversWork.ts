@@ -44,7 +44,7 @@ export async function findMovers(options: MoversOptions): Promise<Found> {
     const frames = await inStretches(count, CHUNK, search, (done) => options.onProgress?.('movers', done));
     const movers = await threads.run(
       'linkMovers',
-      frames.map((f) => f.regions),
+      frames.map(({ regions, loose }) => ({ regions, loose })),
     );
     if (!shades) return { movers, camera };
     const shade = frames.map((f) => f.shade!);

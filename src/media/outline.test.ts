@@ -2,7 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import { enlarge } from '../core/movers/enlarge.ts';
 import { areaOf, union, type MaskPatch } from '../core/movers/maskPatch.ts';
 import { drawMatte } from '../core/shapes/matte.ts';
-import { MOST_POINTS, outlineOf } from './outline.ts';
+import { MOST_POINTS, outlineOf, outlinesOf } from './outline.ts';
 
 const box = (x: number, y: number, width: number, height: number): MaskPatch => ({
   x,
@@ -43,6 +43,19 @@ describe('outlineOf', () => {
     const path = outlineOf({ x: 0, y: 0, width: 200, height: 40, data }, 4, 1);
     expect(path.length).toBeGreaterThan(3);
     expect(path.length).toBeLessThanOrEqual(MOST_POINTS);
+  });
+
+  it('is one for each part where they need not be one shape, the largest first', () => {
+    const two = union(box(2, 3, 2, 2), box(20, 5, 6, 6));
+    const ends = outlinesOf(two, 4, 0.5).map((ring) => [
+      Math.min(...ring.map((p) => p.x)),
+      Math.max(...ring.map((p) => p.x)),
+    ]);
+    expect(ends).toEqual([
+      [79.5, 103.5],
+      [7.5, 15.5],
+    ]);
+    expect(outlinesOf(box(0, 0, 0, 0), 4, 0.5)).toEqual([]);
   });
 
   it('is empty for an empty mask', () => {

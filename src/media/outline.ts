@@ -23,18 +23,24 @@ export function outlineOf(mask: MaskPatch, factor: number, tolerance: number): P
 }
 
 function tracedPath(mask: MaskPatch, factor: number, tolerance: number): Point[] {
+  const [first, ...rest] = outlinesOf(mask, factor, tolerance);
+  return first ? rest.reduce(bridged, first) : [];
+}
+
+/** The outlines of the parts of a mask, largest first, each like that of {@link outlineOf} but with as many points as it takes. */
+export function outlinesOf(mask: MaskPatch, factor: number, tolerance: number): Point[][] {
   const rings = ringsOf(mask).sort((a, b) => areaOfRing(b) - areaOfRing(a));
-  if (rings.length === 0) return [];
-  const least = SPECK_SHARE * areaOfRing(rings[0]);
-  const [first, ...rest] = rings
-    .filter((ring) => areaOfRing(ring) >= least)
-    .map((ring) => simplify(ring, tolerance / factor, true).slice(0, -1))
-    .filter((ring) => ring.length >= 3);
-  if (!first) return [];
+  const least = rings.length > 0 ? SPECK_SHARE * areaOfRing(rings[0]) : 0;
   // A mask's px is a square of `factor` px of the clip; d3's contours run along its edges.
-  return rest
-    .reduce(bridged, first)
-    .map(({ x, y }) => ({ x: (mask.x + x) * factor - 0.5, y: (mask.y + y) * factor - 0.5 }));
+  const inClip = ({ x, y }: Point): Point => ({ x: (mask.x + x) * factor - 0.5, y: (mask.y + y) * factor - 0.5 });
+  return rings
+    .filter((ring) => areaOfRing(ring) >= least)
+    .map((ring) =>
+      simplify(ring, tolerance / factor, true)
+        .slice(0, -1)
+        .map(inClip),
+    )
+    .filter((ring) => ring.length >= 3);
 }
 
 /** Closed rings around the parts of a mask, in px from the patch's corner. */

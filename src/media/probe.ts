@@ -172,7 +172,11 @@ function rateOf(video: Stream, times: number[]): { rate: { num: number; den: num
   const step = average ? average.den / average.num : 1 / 25;
   // Half a frame of deviation from an even clock cannot be rounding of time stamps.
   const variable = times.some((t, i) => Math.abs(t - i * step) > Math.max(0.5 * step, 0.002));
-  return { rate: (variable ? nominal : average) ?? { num: 25, den: 1 }, variable };
+  // What files say of uneven frames is the finest or the most frequent step; the average keeps number and length together.
+  const last = times.at(-1)!;
+  if (variable && last > 0)
+    return { rate: { num: Math.round((1000 * (times.length - 1)) / last), den: 1000 }, variable };
+  return { rate: average ?? { num: 25, den: 1 }, variable };
 }
 
 function fraction(text: string | undefined): { num: number; den: number } | undefined {

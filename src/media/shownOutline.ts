@@ -1,6 +1,6 @@
 import type { Point } from '../core/geometry/homography.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
-import { outlineOf } from './outline.ts';
+import { outlineOf, outlinesOf } from './outline.ts';
 import { toShown } from './turn.ts';
 
 /** How far an outline may leave the edge of what was found at a small size, and at full size, px of the clip. */
@@ -20,7 +20,11 @@ export const flat = (points: Point[]): number[] => points.flatMap(({ x, y }) => 
 export const roughOutline = (mask: MaskPatch, factor: number, clip: Turned): number[] =>
   shown(outlineOf(mask, factor, ROUGH_PX), clip);
 
-/** The same for a mask at full size. */
+/** The same for each of its parts. */
+export const roughOutlines = (mask: MaskPatch, factor: number, clip: Turned): number[][] =>
+  outlinesOf(mask, factor, ROUGH_PX).map((points) => shown(points, clip));
+
+/** The outline of a mask at full size. */
 export const fineOutline = (mask: MaskPatch, clip: Turned): number[] => shown(outlineOf(mask, 1, FINE_PX), clip);
 
 const shown = (points: Point[], { rotation, width, height }: Turned): number[] =>

@@ -20,7 +20,7 @@ import {
   type MaskPatch,
 } from './maskPatch.ts';
 import { moversOf } from './movers.ts';
-import { movingRegions } from './segment.ts';
+import { movingRegions, type Moving } from './segment.ts';
 
 const box = (x: number, y: number, width: number, height: number): MaskPatch => ({
   x,
@@ -31,9 +31,12 @@ const box = (x: number, y: number, width: number, height: number): MaskPatch => 
 });
 const SIZE = { width: 200, height: 100 };
 const still = (): Matrix3 => identity3();
-/** Regions of `count` frames. */
-const frames = (count: number, at: (t: number) => MaskPatch[]): MaskPatch[][] =>
-  Array.from({ length: count }, (_, t) => at(t));
+/** What moves in `count` frames. */
+const frames = (
+  count: number,
+  at: (t: number) => MaskPatch[],
+  loose: (t: number) => MaskPatch[] = () => [],
+): Moving[] => Array.from({ length: count }, (_, t) => ({ regions: at(t), loose: loose(t) }));
 
 describe('masks', () => {
   it('are made of px, grown, joined and compared', () => {
@@ -70,6 +73,16 @@ describe('moversOf', () => {
     expect(found).toHaveLength(1);
     expect(found[0]).toMatchObject({ first: 0, last: 29 });
     expect(found[0].path[10].x - found[0].path[0].x).toBeCloseTo(40, 5);
+  });
+
+  it('takes in what is loose and touches it, but not what touches two or lies farther away', () => {
+    const at = (t: number): MaskPatch[] => [box(10 + 4 * t, 40, 10, 20), box(180 - 4 * t, 70, 12, 20)];
+    const loose = (t: number): MaskPatch[] => (t === 5 ? [box(41, 45, 8, 3), box(70, 10, 9, 9)] : []);
+    const [one, other] = moversOf(frames(30, at, loose), still, SIZE).sort((a, b) => a.masks[5].x - b.masks[5].x);
+    expect([areaOf(one.masks[5]), areaOf(other.masks[5])]).toEqual([200 + 24, 240]);
+    const between = (t: number): MaskPatch[] => (t === 20 ? [box(95, 55, 10, 20)] : []);
+    const crossing = moversOf(frames(30, at, between), still, SIZE);
+    expect(crossing.map(({ masks }) => areaOf(masks[20])).sort()).toEqual([200, 240]);
   });
 
   it('takes the movement of the camera off: what the camera alone moves is no mover', () => {
@@ -157,8 +170,7 @@ describe('parts of one thing', () => {
   });
 
   it('that are small must be seen for longer', () => {
-    const shortly = (side: number): MaskPatch[][] =>
-      frames(30, (t) => (t < 8 ? [box(10 + 6 * t, 40, side, side)] : []));
+    const shortly = (side: number): Moving[] => frames(30, (t) => (t < 8 ? [box(10 + 6 * t, 40, side, side)] : []));
     expect(moversOf(shortly(20), still, SIZE)).toHaveLength(1);
     expect(moversOf(shortly(5), still, SIZE)).toHaveLength(0);
   });
@@ -210,7 +222,7 @@ describe('movingRegions', () => {
     const layer = new FrameLayer(kernels, reader, motion(), 60);
     const t = 30;
     const cost = unlikenessOf(kernels, layer, t, count);
-    const regions = movingRegions(cost, w, h);
+    const { regions } = movingRegions(cost, w, h);
     expect(regions).toHaveLength(1);
     const [block, shadow] = [box(80, 40, 12, 24), box(66, 58, 14, 6)];
     expect(shared(regions[0], block)).toBeGreaterThan(0.95 * areaOf(block));
@@ -236,10 +248,24 @@ describe('movingRegions', () => {
     const resting = new CameraMotion(solveCamera(w, h, long, [], 1));
     expect(resting.data.tripod).toBe(true);
     const layer = new FrameLayer(kernels, standing, resting, 40);
-    const found = (t: number): MaskPatch[] => movingRegions(unlikenessOf(kernels, layer, t, long), w, h);
+    const found = (t: number): MaskPatch[] => movingRegions(unlikenessOf(kernels, layer, t, long), w, h).regions;
     expect(found(110)).toHaveLength(1);
     expect(shared(found(110)[0], box(70, 30, 14, 36))).toBeGreaterThan(0.95 * 14 * 36);
     expect(found(20)).toEqual([]);
+  });
+
+  it('take thin parts in, though the thing that they belong to fills their surroundings; far ones are loose', () => {
+    // A body of 60 px, and a tail of 4 x 80 px: six times as unlike as usual, and twice as unlike as what is usual beside the body.
+    const [body, tail] = [box(10, 20, 60, 60), box(70, 40, 80, 4)];
+    const cost = Uint16Array.from({ length: w * h }, (_, i) => {
+      const [x, y] = [i % w, Math.floor(i / w)];
+      return at(body, x, y) ? 4000 : at(tail, x, y) ? 800 : 100;
+    });
+    const { regions, loose } = movingRegions(cost, w, h);
+    expect([regions.length, loose.length]).toEqual([1, 1]);
+    expect(shared(regions[0], body)).toBe(areaOf(body));
+    expect(shared(regions[0], tail) + shared(loose[0], tail)).toBe(areaOf(tail));
+    expect(shared(loose[0], box(130, 40, 20, 4))).toBe(80);
   });
 
   it('say nothing where no other frame looks', async () => {
@@ -248,7 +274,7 @@ describe('movingRegions', () => {
     const layer = new FrameLayer(kernels, few, motion(), 3);
     const cost = unlikenessOf(kernels, layer, 1, 3);
     expect(cost.every((c) => c === UNKNOWN)).toBe(true);
-    expect(movingRegions(cost, w, h)).toEqual([]);
+    expect(movingRegions(cost, w, h)).toEqual({ regions: [], loose: [] });
   });
 });
 

@@ -1,8 +1,9 @@
 import { project, type Point } from '../geometry/homography.ts';
 import { intersect } from '../image/format.ts';
 import { linkRegions, type Step, type Trail } from './linkRegions.ts';
-import { areaOf, centreOf, common, moved, union, type MaskPatch } from './maskPatch.ts';
+import { areaOf, centreOf, common, grown, moved, shared, union, type MaskPatch } from './maskPatch.ts';
 import { mergeTrails } from './mergeTrails.ts';
+import type { Moving } from './segment.ts';
 
 /** Something that moves by itself, in px of the small frames. */
 export interface Mover {
@@ -27,19 +28,21 @@ const LEAST_WAY = 0.6;
 /** The same, px of the small frames. */
 const LEAST_WAY_PX = 4;
 
+/** A loose part belongs to what is this near, px. */
+const LOOSE_PX = 2;
+
 /**
  * What moves in a shot, largest first.
- * @param regions - Per frame, from `movingRegions`.
+ * @param moving - Per frame, from `movingRegions`.
  */
-export function moversOf(
-  regions: readonly (readonly MaskPatch[])[],
-  step: Step,
-  size: { width: number; height: number },
-): Mover[] {
+export function moversOf(moving: readonly Moving[], step: Step, size: { width: number; height: number }): Mover[] {
+  const regions = moving.map((m) => m.regions);
   const own = (trail: Trail, from: number, to: number): Point => ownMovement(trail, from, to, step);
   const trails = mergeTrails(linkRegions(regions, step, size), own, size);
   const frame = size.width * size.height;
-  const found = trails.filter((trail) => isMover(trail, frame, step)).map((trail) => moverOf(trail, step));
+  const moverTrails = trails.filter((trail) => isMover(trail, frame, step));
+  moving.forEach(({ loose }, t) => takeIn(loose, t, moverTrails));
+  const found = moverTrails.map((trail) => moverOf(trail, step));
   return found
     .map((mover) => ({ ...mover, best: bestFrame(mover, found) }))
     .map((mover) => ({ mover, area: mover.masks.reduce((sum, m) => sum + areaOf(m), 0) }))
@@ -72,16 +75,27 @@ function isMover(trail: Trail, frame: number, step: Step): boolean {
   return way > Math.max(LEAST_WAY_PX, LEAST_WAY * Math.sqrt(largest));
 }
 
+/** Gives loose parts of a frame to the one mover that each of them touches; what touches several is left. */
+function takeIn(loose: readonly MaskPatch[], t: number, trails: readonly Trail[]): void {
+  for (const part of loose) {
+    const near = grown(part, LOOSE_PX);
+    const homes = trails.filter(({ masks }) => masks.has(t) && shared(masks.get(t)!, near) > 0);
+    if (homes.length === 1) homes[0].masks.set(t, union(homes[0].masks.get(t)!, part));
+  }
+}
+
 function moverOf(trail: Trail, step: Step): Omit<Mover, 'best'> {
   const frames = [...trail.masks.keys()].sort((a, b) => a - b);
   const [first, last] = [frames[0], frames.at(-1)!];
   const masks: MaskPatch[] = [];
   for (let t = first; t <= last; t++) masks.push(trail.masks.get(t) ?? between(trail, t, step));
-  const steady = masks.map((mask, k) => {
-    if (k === 0 || k === masks.length - 1) return mask;
-    const [before, after] = [masks[k - 1], masks[k + 1]];
-    return union(mask, common(onto(before, mask), onto(after, mask)));
-  });
+  const middle = masks.map((mask, k) => trail.centres.get(first + k) ?? centreOf(mask));
+  /** A neighbour's mask moved to where this one is: what both neighbours have, this one has too. */
+  const onto = (neighbour: number, k: number): MaskPatch =>
+    moved(masks[neighbour], middle[k].x - middle[neighbour].x, middle[k].y - middle[neighbour].y);
+  const steady = masks.map((mask, k) =>
+    k === 0 || k === masks.length - 1 ? mask : union(mask, common(onto(k - 1, k), onto(k + 1, k))),
+  );
   return { first, last, masks: steady, path: steady.map(centreOf) };
 }
 
@@ -100,12 +114,6 @@ function bestFrame(mover: Omit<Mover, 'best'>, all: readonly Omit<Mover, 'best'>
   });
   const by = alone.some((area) => area > 0) ? alone : areas;
   return mover.first + by.indexOf(Math.max(...by));
-}
-
-/** A neighbour's mask moved to the middle of this one: what both neighbours have, this one has too. */
-function onto(neighbour: MaskPatch, mask: MaskPatch): MaskPatch {
-  const [a, b] = [centreOf(neighbour), centreOf(mask)];
-  return moved(neighbour, b.x - a.x, b.y - a.y);
 }
 
 /** Where nothing was seen for a while: the last mask, on the way to the next. */

@@ -24,40 +24,64 @@ const RING = 2;
 /** How many times the usual makes a px one that surely moves, and one that moves if it touches such. */
 const SURE_TIMES = 9;
 const MAYBE_TIMES = 4.2;
+/** What lies farther from it than that may be a part of it, from this many times on. */
+const LIKELY_TIMES = 6;
+const [MAYBE, LIKELY, SURE] = [1, 2, 3];
 /** Holes and gaps up to this are closed, px. */
 const CLOSE_PX = 2;
 /** Least size of a region, and of the sure part of it, px. */
 const LEAST_PX = 20;
 const LEAST_SURE_PX = 6;
 
-/**
- * Regions of a frame that do not fit to what the others show, from {@link unlikenessOf}: what surely moves, with what may
- * move around it, as far as suits its size. Faint shade that lies between two people makes no one of them.
- */
-export function movingRegions(cost: Uint16Array, w: number, h: number): MaskPatch[] {
-  const level = levels(cost, w, h);
-  const from = (least: number): Uint8Array => {
-    const mask = bytesOf(level, (v) => (v >= least ? 1 : 0));
-    return closed(mask, w, h);
-  };
-  const [sure, domain] = [from(2), from(1)];
-  const seeds = components(sure, w, h).filter((px) => px.filter((i) => level[i] === 2).length >= LEAST_SURE_PX);
-  return spreadSeeds(domain, seeds, w, h)
-    .filter((px) => px.length >= LEAST_PX)
-    .map((px) => patchOf(px, w));
+/** What moves in a frame. */
+export interface Moving {
+  /** What surely moves, with what may move around it. */
+  regions: MaskPatch[];
+  /** What is unlike enough, and lies too far from anything that surely moves: thin parts of it, perhaps. */
+  loose: MaskPatch[];
 }
 
-/** 2 surely moves, 1 moves if it touches such, 0 fits. */
+/**
+ * Parts of a frame that do not fit to what the others show, from {@link unlikenessOf}: what surely moves, with what may
+ * move around it, as far as suits its size. Faint shade that lies between two people makes no one of them.
+ */
+export function movingRegions(cost: Uint16Array, w: number, h: number): Moving {
+  const level = levels(cost, w, h);
+  const from = (least: number): Uint8Array =>
+    closed(
+      bytesOf(level, (v) => (v >= least ? 1 : 0)),
+      w,
+      h,
+    );
+  const [sure, likely, domain] = [from(SURE), from(LIKELY), from(MAYBE)];
+  const seeds = components(sure, w, h).filter((px) => px.filter((i) => level[i] === SURE).length >= LEAST_SURE_PX);
+  const spread = spreadSeeds(domain, seeds, w, h);
+  for (const px of spread) for (const i of px) likely[i] = 0;
+  const large = (parts: readonly (readonly number[])[]): MaskPatch[] =>
+    parts.filter((px) => px.length >= LEAST_PX).map((px) => patchOf(px, w));
+  return { regions: large(spread), loose: large(components(likely, w, h)) };
+}
+
+/** SURE, LIKELY, MAYBE (moves if it touches such), or 0 where it fits. */
 function levels(cost: Uint16Array, w: number, h: number): Uint8Array {
   const times = timesUsual(cost, w, h);
-  const out = bytesOf(times, (n) => (n > SURE_TIMES ? 2 : n > MAYBE_TIMES ? 1 : 0));
+  // What may move says nothing of what is usual: a thing that fills its surroundings would hide its own thin parts. Nothing
+  // becomes sure by that, or shade that two people share would make one of them.
+  const still = cost.map((v, i) => (times[i] > MAYBE_TIMES ? UNKNOWN : v));
+  const more = timesOf(cost, usualUnlikeness(still, w, h), w, h);
+  const out = bytesOf(times, (n, i) =>
+    n > SURE_TIMES ? SURE : more[i] > LIKELY_TIMES ? LIKELY : more[i] > MAYBE_TIMES ? MAYBE : 0,
+  );
   extendToBorder(out, w, h);
   return out;
 }
 
 /** How many times as unlike as usual around each px is, from {@link unlikenessOf}; NaN where nothing is known. */
-export function timesUsual(cost: Uint16Array, w: number, h: number): Float32Array {
-  const usual = usualUnlikeness(cost, w, h);
+export const timesUsual = (cost: Uint16Array, w: number, h: number): Float32Array =>
+  timesOf(cost, usualUnlikeness(cost, w, h), w, h);
+
+/** @param usual - Per cell. */
+function timesOf(cost: Uint16Array, usual: Float32Array, w: number, h: number): Float32Array {
   const cols = Math.ceil(w / CELL);
   const rows = Math.ceil(h / CELL);
   const out = new Float32Array(w * h);

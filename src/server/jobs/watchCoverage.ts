@@ -5,7 +5,7 @@ import type { DrawnMattes } from '../../media/drawnMattes.ts';
 import { smallMasks } from '../../media/matteFile.ts';
 import type { Files } from '../files.ts';
 import type { StoredClip } from '../services/frameStores.ts';
-import { roughOutline, tenth } from '../../media/shownOutline.ts';
+import { roughOutlines, tenth } from '../../media/shownOutline.ts';
 import { readMasks } from '../services/moverOutlines.ts';
 
 /** Thousandths are enough for a share. */
@@ -41,7 +41,7 @@ export async function watchCoverage(
     flagged: flagged.map(({ frame, share, mask }) => ({
       frame: first + frame,
       share: Math.round(share * SHARES) / SHARES,
-      outline: roughOutline(mask, small.factor, clip.info),
+      outlines: roughOutlines(mask, small.factor, clip.info),
     })),
     mend: mend
       ? { kind: mend.kind, frame: first + mend.frame, px: mend.kind === 'grow' ? tenth(mend.growth * small.factor) : 0 }

@@ -10,11 +10,13 @@ const reveals = useReveal();
 const flag = computed(() =>
   reveals.data[props.removalId]?.coverage?.flagged.find(({ frame }) => frame === props.frame),
 );
-const points = computed(() => {
-  const places = flag.value?.outline ?? [];
-  const corner = (i: number): string => props.viewport.toScreen(places[2 * i], places[2 * i + 1]).join();
-  return Array.from({ length: places.length / 2 }, (_, i) => corner(i)).join(' ');
-});
+/** Corners of each part, on the screen. */
+const parts = computed(() =>
+  (flag.value?.outlines ?? []).map((places) => {
+    const corner = (i: number): string => props.viewport.toScreen(places[2 * i], places[2 * i + 1]).join();
+    return Array.from({ length: places.length / 2 }, (_, i) => corner(i)).join(' ');
+  }),
+);
 </script>
 
 <template>
@@ -25,7 +27,7 @@ const points = computed(() => {
         <rect x="4" y="4" width="4" height="4" />
       </pattern>
     </defs>
-    <polygon :points="points" />
+    <polygon v-for="(points, i) in parts" :key="i" :points="points" />
   </svg>
 </template>
 

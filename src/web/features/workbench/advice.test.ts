@@ -187,10 +187,10 @@ describe('one line on a removal', () => {
   });
 
   it('says what sticks out, and offers growth where a little of it covers all', () => {
-    const outline = [0, 0, 9, 0, 9, 9];
+    const outlines = [[0, 0, 9, 0, 9, 9]];
     const flagged = [
-      { frame: 12, share: 0.02, outline },
-      { frame: 14, share: 0.05, outline },
+      { frame: 12, share: 0.02, outlines },
+      { frame: 14, share: 0.05, outlines },
     ];
     const little = reveal(0, { flagged, mend: { kind: 'grow', px: 4.2, frame: 14 } });
     const grow = adviceFor(input({ reveal: little }));
@@ -212,17 +212,23 @@ describe('one line on a removal', () => {
     const before = input({ reveal: much, removal: several, lookedAt: new Set([14, 49]) });
     expect(adviceFor(before).text).toContain('sticks out');
     expect(adviceFor({ ...before, lookedSince: new Set([14]) }).text).not.toContain('sticks out');
+    // What sticks out farther on is another thing to look at.
+    const twice = [...flagged, { frame: 30, share: 0.02, outlines }];
+    const later = reveal(0, { flagged: twice, mend: { kind: 'key', px: 0, frame: 14 } });
+    const looked = { ...before, reveal: later, lookedSince: new Set([14]) };
+    expect(adviceFor(looked).actions.map((a) => a.action)).toEqual([{ kind: 'go', frame: 30 }]);
+    expect(adviceFor({ ...looked, lookedSince: new Set([14, 30]) }).text).not.toContain('sticks out');
     // Handles are not exported: what sticks out there does no harm.
     const outside = reveal(0, {
-      flagged: [{ frame: 60, share: 0.5, outline }],
+      flagged: [{ frame: 60, share: 0.5, outlines }],
       mend: { kind: 'key', px: 0, frame: 60 },
     });
     expect(adviceFor(input({ reveal: outside })).text).not.toContain('sticks out');
   });
 
   it('does not call a fill clean in which something sticks out, though it was looked at', () => {
-    const outline = [0, 0, 9, 0, 9, 9];
-    const flagged = [12, 14].map((frame) => ({ frame, share: 0.05, outline }));
+    const outlines = [[0, 0, 9, 0, 9, 9]];
+    const flagged = [12, 14].map((frame) => ({ frame, share: 0.05, outlines }));
     const out = reveal(0, { flagged, mend: { kind: 'key', px: 0, frame: 14 } });
     const filled = {
       lookedAt: new Set([14, 49]),
@@ -244,7 +250,11 @@ describe('one line on a removal', () => {
     expect(adviceFor(input({ ...none, search: search(2) })).text).toContain('2 things move by themselves');
     const kinds = (n: number): string[] =>
       adviceFor(input({ ...none, search: search(n) })).actions.map(({ action }) => action.kind);
-    expect([kinds(2), kinds(1), kinds(0)]).toEqual([['all-away', 'add-removal'], ['add-removal'], ['add-removal']]);
+    expect([kinds(2), kinds(1), kinds(0)]).toEqual([
+      ['all-away', 'add-removal'],
+      ['all-away', 'add-removal'],
+      ['add-removal'],
+    ]);
     expect(adviceFor(input({ ...none, search: search(1) })).text).toContain('One thing moves by itself');
     expect(adviceFor(input({ ...none, search: search(0) })).text).toContain('Nothing moves by itself');
     const busy = { ...search(0), state: 'running' as const };

@@ -42,6 +42,8 @@ export interface AdviceInput {
 
 /** A stretch without a key that is worth a look in its middle, frames. */
 const LONG_GAP = 24;
+/** Flags up to this many frames apart are of one stretch. */
+const SAME_STRETCH = 5;
 /** Below this share of the hole nobody will miss what was not seen. */
 const NEGLIGIBLE = 0.002;
 
@@ -80,7 +82,7 @@ function nothingMarked(search: SearchView | null): Advice {
     const things = found === 1 ? 'One thing moves' : `${found} things move`;
     return say(
       `${things} by ${found === 1 ? 'itself' : 'themselves'}. Say in the list what goes away, or mark it.`,
-      ...(found > 1 ? [button(`All ${found} go away`, { kind: 'all-away' })] : []),
+      button(found === 1 ? 'It goes away' : `All ${found} go away`, { kind: 'all-away' }),
       add,
     );
   }
@@ -149,9 +151,27 @@ function cuts({ shot, reveal, lookedAt }: AdviceInput): Advice | undefined {
   );
 }
 
+interface Flag {
+  frame: number;
+  share: number;
+}
+
 /** Frames of the shot that the coverage watch has flagged. */
-const flaggedIn = ({ shot, reveal }: AdviceInput): { frame: number; share: number }[] =>
+const flaggedIn = ({ shot, reveal }: AdviceInput): Flag[] =>
   (reveal?.data?.coverage?.flagged ?? []).filter(({ frame }) => frame >= shot.first && frame <= shot.last);
+
+const worstOf = (flags: readonly Flag[]): Flag => flags.reduce((a, b) => (b.share > a.share ? b : a));
+
+/** The worst flag of each stretch: what sticks out on neighbouring frames is one thing to look at. */
+function worstOfStretches(flags: readonly Flag[]): Flag[] {
+  const stretches: Flag[][] = [];
+  for (const flag of flags) {
+    const open = stretches.at(-1);
+    if (open && flag.frame - open.at(-1)!.frame <= SAME_STRETCH) open.push(flag);
+    else stretches.push([flag]);
+  }
+  return stretches.map(worstOf);
+}
 
 /** Frames in which something that moves with the thing lies outside of its matte. */
 function sticksOut(input: AdviceInput): Advice | undefined {
@@ -160,24 +180,25 @@ function sticksOut(input: AdviceInput): Advice | undefined {
   if (!mend || inShot.length === 0) return undefined;
   const [from, to] = [inShot[0].frame, inShot.at(-1)!.frame];
   const many = inShot.length === 1 ? `at frame ${from}` : `on ${inShot.length} frames between ${from} and ${to}`;
-  const worst = inShot.reduce((a, b) => (b.share > a.share ? b : a));
-  const look = button(`Go to frame ${worst.frame}`, { kind: 'go', frame: worst.frame });
+  const lookAt = ({ frame }: Flag): Advice['actions'][number] => button(`Go to frame ${frame}`, { kind: 'go', frame });
   if (mend.kind === 'grow') {
     const px = Math.ceil(mend.px);
     return say(
       `Something that moves with it sticks out ${many}. Growing the matte by ${px} px would cover it.`,
       button(`Grow by ${px} px`, { kind: 'grow', px }),
-      look,
+      lookAt(worstOf(inShot)),
     );
   }
-  if (seenNear(input.lookedSince, worst.frame)) return undefined;
+  const unseen = worstOfStretches(inShot).filter(({ frame }) => !seenNear(input.lookedSince, frame));
+  if (unseen.length === 0) return undefined;
+  const worst = worstOf(unseen);
   const marked = [...counting(input.removal!)].find(
     ([, s]) => !s.rides && !s.matte && Object.keys(s.keys).length === 1,
   );
   return say(
     `Something that moves with it sticks out ${many}, ${percent(worst.share)} of it at frame ${worst.frame}. Look, and move the outline: that sets a key.`,
     ...(marked ? [button('Follow it', { kind: 'follow', shapeId: marked[0] })] : []),
-    look,
+    lookAt(worst),
   );
 }
 

@@ -73,6 +73,7 @@ export const useMovers = defineStore('movers', () => {
 
   /** Makes one removal of all movers and chooses it. */
   async function allGoAway(): Promise<void> {
+    if (movers.value.length === 1) return goesAway(0);
     const withShadows = shadows.value;
     const all: NamedOutlines[] = [];
     for (let i = 0; i < movers.value.length; i++) {
