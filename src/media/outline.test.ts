@@ -58,6 +58,16 @@ describe('outlineOf', () => {
     expect(outlinesOf(box(0, 0, 0, 0), 4, 0.5)).toEqual([]);
   });
 
+  it('leaves out specks, but nothing that is as large as can be seen', () => {
+    const body = box(20, 5, 60, 60);
+    const lefts = (crumb: MaskPatch, factor: number): number =>
+      Math.min(...outlineOf(union(body, crumb), factor, 0.5).map((p) => p.x));
+    // 3 x 3 px of 4 px of the clip each are 12 px there; of 2 px each they are 6.
+    expect(lefts(box(2, 20, 3, 3), 4)).toBe(2 * 4 - 0.5);
+    expect(lefts(box(2, 20, 3, 3), 2)).toBe(20 * 2 - 0.5);
+    expect(lefts(box(2, 20, 9, 9), 2)).toBe(2 * 2 - 0.5);
+  });
+
   it('is empty for an empty mask', () => {
     expect(outlineOf({ x: 0, y: 0, width: 3, height: 3, data: new Uint8Array(9) }, 4, 1)).toEqual([]);
   });

@@ -3,8 +3,9 @@ import simplify from 'simplify-js';
 import type { Point } from '../core/geometry/homography.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 
-/** Outlines smaller than this share of the largest are specks. */
+/** Outlines smaller than this share of the largest are specks, unless they are as large as a square of so many px of the clip. */
 const SPECK_SHARE = 0.02;
+const SEEN_PX = 10;
 
 /** Points of an outline: more cannot be worked on by hand. */
 export const MOST_POINTS = 160;
@@ -30,7 +31,7 @@ function tracedPath(mask: MaskPatch, factor: number, tolerance: number): Point[]
 /** The outlines of the parts of a mask, largest first, each like that of {@link outlineOf} but with as many points as it takes. */
 export function outlinesOf(mask: MaskPatch, factor: number, tolerance: number): Point[][] {
   const rings = ringsOf(mask).sort((a, b) => areaOfRing(b) - areaOfRing(a));
-  const least = rings.length > 0 ? SPECK_SHARE * areaOfRing(rings[0]) : 0;
+  const least = rings.length > 0 ? Math.min(SPECK_SHARE * areaOfRing(rings[0]), (SEEN_PX / factor) ** 2) : 0;
   // A mask's px is a square of `factor` px of the clip; d3's contours run along its edges.
   const inClip = ({ x, y }: Point): Point => ({ x: (mask.x + x) * factor - 0.5, y: (mask.y + y) * factor - 0.5 });
   return rings
