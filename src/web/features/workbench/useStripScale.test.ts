@@ -20,6 +20,10 @@ describe('frames across the strip', () => {
     expect([120, 125, 129.99].map((clientX) => scale.frameAt(event({ clientX })))).toEqual([50, 100, 149]);
   });
 
+  it('are numbered as far as they go: the end of the last one is no frame', () => {
+    expect(strip().scale.ticks.value).toEqual([50, 100]);
+  });
+
   it('end at the range, wherever the pointer is', () => {
     const { scale, event } = strip();
     expect([0, 500].map((clientX) => scale.frameAt(event({ clientX })))).toEqual([50, 149]);

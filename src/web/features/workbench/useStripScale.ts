@@ -32,7 +32,9 @@ export function useStripScale(
   /** Width of a frame, px. */
   const column = computed(() => x.value(1) - x.value(0));
   const ticks = computed(() =>
-    x.value.ticks(Math.max(2, Math.floor((width.value - left) / APART))).filter((t) => Number.isInteger(t) && t >= 0),
+    x.value
+      .ticks(Math.max(2, Math.floor((width.value - left) / APART)))
+      .filter((t) => Number.isInteger(t) && t >= whole.value[0] && t < whole.value[1]),
   );
 
   const exactFrame = (event: MouseEvent): number =>
