@@ -48,6 +48,7 @@ const VIEWS = {
     await openShot('boardwalk');
     await goTo(60);
     await page.locator('text', { hasText: /^Body$/ }).click();
+    await page.getByText('Looking up').waitFor({ state: 'hidden', timeout: 120_000 });
     await page.waitForTimeout(800);
     await take('workbench-mark');
   },

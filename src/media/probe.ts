@@ -175,7 +175,7 @@ function rateOf(video: Stream, times: number[]): { rate: { num: number; den: num
   // What files say of uneven frames is the finest or the most frequent step; the average keeps number and length together.
   const last = times.at(-1)!;
   if (variable && last > 0)
-    return { rate: { num: Math.round((1000 * (times.length - 1)) / last), den: 1000 }, variable };
+    return { rate: { num: Math.max(1, Math.round((1000 * (times.length - 1)) / last)), den: 1000 }, variable };
   return { rate: average ?? { num: 25, den: 1 }, variable };
 }
 

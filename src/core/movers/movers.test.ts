@@ -255,7 +255,7 @@ describe('movingRegions', () => {
   });
 
   it('take thin parts in, though the thing that they belong to fills their surroundings; far ones are loose', () => {
-    // A body of 60 px, and a tail of 4 x 80 px: six times as unlike as usual, and twice as unlike as what is usual beside the body.
+    // A body of 60 px, and a tail of 4 x 80 px: between six and seven times as unlike as usual, and twice as unlike as what is usual beside the body.
     const [body, tail] = [box(10, 20, 60, 60), box(70, 40, 80, 4)];
     const cost = Uint16Array.from({ length: w * h }, (_, i) => {
       const [x, y] = [i % w, Math.floor(i / w)];
