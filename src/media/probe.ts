@@ -174,9 +174,9 @@ function rateOf(video: Stream, times: number[]): { rate: { num: number; den: num
   const variable = times.some((t, i) => Math.abs(t - i * step) > Math.max(0.5 * step, 0.002));
   // What files say of uneven frames is the finest or the most frequent step; the average keeps number and length together.
   const last = times.at(-1)!;
-  if (variable && last > 0)
-    return { rate: { num: Math.max(1, Math.round((1000 * (times.length - 1)) / last)), den: 1000 }, variable };
-  return { rate: average ?? { num: 25, den: 1 }, variable };
+  if (!variable || last <= 0) return { rate: average ?? { num: 25, den: 1 }, variable };
+  const num = Math.max(1, Math.round((1000 * (times.length - 1)) / last));
+  return { rate: { num, den: 1000 }, variable };
 }
 
 function fraction(text: string | undefined): { num: number; den: number } | undefined {

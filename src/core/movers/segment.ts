@@ -47,12 +47,10 @@ export interface Moving {
  */
 export function movingRegions(cost: Uint16Array, w: number, h: number): Moving {
   const level = levels(cost, w, h);
-  const from = (least: number): Uint8Array =>
-    closed(
-      bytesOf(level, (v) => (v >= least ? 1 : 0)),
-      w,
-      h,
-    );
+  const from = (least: number): Uint8Array => {
+    const mask = bytesOf(level, (v) => (v >= least ? 1 : 0));
+    return closed(mask, w, h);
+  };
   const [sure, likely, domain] = [from(SURE), from(LIKELY), from(MAYBE)];
   const seeds = components(sure, w, h).filter((px) => px.filter((i) => level[i] === SURE).length >= LEAST_SURE_PX);
   const spread = spreadSeeds(domain, seeds, w, h);
@@ -67,8 +65,8 @@ function levels(cost: Uint16Array, w: number, h: number): Uint8Array {
   const times = timesUsual(cost, w, h);
   // What may move says nothing of what is usual: a thing that fills its surroundings would hide its own thin parts. Nothing
   // becomes sure by that, or shade that two people share would make one of them.
-  const still = cost.map((v, i) => (times[i] > MAYBE_TIMES ? UNKNOWN : v));
-  const more = timesOf(cost, usualUnlikeness(still, w, h), w, h);
+  const usual = usualUnlikeness(cost, w, h, (i) => times[i] <= MAYBE_TIMES);
+  const more = timesOf(cost, usual, w, h);
   const out = bytesOf(times, (n, i) =>
     n > SURE_TIMES ? SURE : more[i] > LIKELY_TIMES ? LIKELY : more[i] > MAYBE_TIMES ? MAYBE : 0,
   );
@@ -77,8 +75,10 @@ function levels(cost: Uint16Array, w: number, h: number): Uint8Array {
 }
 
 /** How many times as unlike as usual around each px is, from {@link unlikenessOf}; NaN where nothing is known. */
-export const timesUsual = (cost: Uint16Array, w: number, h: number): Float32Array =>
-  timesOf(cost, usualUnlikeness(cost, w, h), w, h);
+export function timesUsual(cost: Uint16Array, w: number, h: number): Float32Array {
+  const usual = usualUnlikeness(cost, w, h, (i) => cost[i] !== UNKNOWN);
+  return timesOf(cost, usual, w, h);
+}
 
 /** @param usual - Per cell. */
 function timesOf(cost: Uint16Array, usual: Float32Array, w: number, h: number): Float32Array {
@@ -119,8 +119,11 @@ function extendToBorder(level: Uint8Array, w: number, h: number): void {
   }
 }
 
-/** What a region's surroundings differ by without moving: grain, registration, leaves in the wind. Per cell. */
-function usualUnlikeness(cost: Uint16Array, w: number, h: number): Float32Array {
+/**
+ * What a region's surroundings differ by without moving: grain, registration, leaves in the wind. Per cell.
+ * @param counts - Whether a px, given by its index, is one to measure.
+ */
+function usualUnlikeness(cost: Uint16Array, w: number, h: number, counts: (i: number) => boolean): Float32Array {
   const cols = Math.ceil(w / CELL);
   const rows = Math.ceil(h / CELL);
   const rank = new Float32Array(cols * rows);
@@ -131,7 +134,7 @@ function usualUnlikeness(cost: Uint16Array, w: number, h: number): Float32Array 
       let n = 0;
       for (let y = r * CELL + RING; y < Math.min(h, (r + 1) * CELL); y += SAMPLED) {
         for (let x = c * CELL + RING; x < Math.min(w, (c + 1) * CELL); x += SAMPLED) {
-          if (cost[y * w + x] !== UNKNOWN) samples[n++] = cost[y * w + x];
+          if (counts(y * w + x)) samples[n++] = cost[y * w + x];
         }
       }
       rank[r * cols + c] = n < LEAST_SAMPLES ? NaN : samples.subarray(0, n).sort()[Math.floor(n * USUAL_RANK)];

@@ -95,6 +95,13 @@ describe('what moves by itself', () => {
     expect(doc.document.removals).toEqual({});
   });
 
+  it('goes away under its own name if it is all that moves', async () => {
+    search = { ...search, movers: [{}] as SearchView['movers'] };
+    const { doc, movers, stage } = await bench();
+    await movers.allGoAway();
+    expect([doc.document.removals[stage.removalId].name, doc.undoLabel]).toEqual(['Mover 1', 'Take away “Mover 1”']);
+  });
+
   it('stays in front of the removal at hand', async () => {
     const { doc, movers, stage } = await bench();
     let id = '';
