@@ -1,4 +1,3 @@
-import { join } from 'node:path';
 import { Renderer } from '../demo/renderer.ts';
 import { shotFiles } from '../demo/render.ts';
 import { Truth, type Shot } from '../demo/shot.ts';
@@ -33,7 +32,6 @@ export async function benchCamera(shot: Shot, folder: string, scratch: string): 
     frames,
     mattes,
     count: clip.store.count,
-    folder: join(scratch, 'none'),
     settings: FILL_DEFAULTS,
   });
   try {

@@ -46,7 +46,6 @@ function workOn(p: Prepared, { threads }: PlateRequest, terminal: Terminal, sign
     frames: p.frames,
     mattes: p.mattes,
     count: p.clip.frames,
-    folder: join(p.folder, 'take'),
     settings: FILL_DEFAULTS,
     threads,
     signal,

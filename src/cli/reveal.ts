@@ -1,5 +1,4 @@
 import { rm, writeFile } from 'node:fs/promises';
-import { join } from 'node:path';
 import { FILL_DEFAULTS, type FillSettings } from '../core/fill/settings.ts';
 import { cutsOf } from '../core/motion/scenes.ts';
 import type { RevealMap } from '../core/reveal/reveal.ts';
@@ -30,7 +29,6 @@ export async function revealCommand(request: RevealRequest, terminal: Terminal, 
       frames: prepared.small!.frames,
       mattes: prepared.mattes,
       count: prepared.clip.frames,
-      folder: join(prepared.folder, 'none'),
       settings: { ...FILL_DEFAULTS, reach: request.reach, ...request.from, plate },
       threads: request.threads,
       signal,

@@ -4,6 +4,7 @@ import type { Link } from '../core/motion/links.ts';
 import { analysisScale } from '../core/motion/pyramids.ts';
 import { isCut } from '../core/motion/scenes.ts';
 import { chain } from '../core/motion/solve.ts';
+import type { Parts } from './parts.ts';
 import type { EngineThreads } from './threads.ts';
 
 /** Distances of the links beyond neighbours: long ones hold the chain. */
@@ -27,37 +28,38 @@ export interface CameraRequest {
   onProgress(done: number): void;
 }
 
-/** Measures the camera's motion with several threads; the result does not depend on their number. */
-export async function measureCamera(threads: EngineThreads, request: CameraRequest): Promise<CameraMotionData> {
+/** Measures the camera's motion; the result does not depend on who computes its parts, nor on how many do. */
+export async function measureCamera(
+  threads: EngineThreads,
+  parts: Parts,
+  request: CameraRequest,
+): Promise<CameraMotionData> {
   const { count, frames, width, height, distances } = request;
-  const total = count * (1 + distances.length);
   // Stretches of fixed length, so that the result does not depend on the number of threads.
   const size = Math.max(12, Math.ceil(count / 4));
+  const total = Math.ceil((count * (1 + distances.length)) / size);
   let done = 0;
-  const measure = async (pairs: Pair[], levels: number, poses?: Float64Array[]): Promise<Link[]> => {
-    const parts = Array.from({ length: Math.ceil(pairs.length / size) }, (_, i) =>
-      pairs.slice(i * size, (i + 1) * size),
-    );
-    const found = await Promise.all(
-      parts.map(async (part) => {
-        const result = await threads.run('measureLinks', { pairs: part, levels, poses });
-        done += part.length;
-        request.onProgress(done / total);
-        return result;
-      }),
-    );
-    return found.flat();
+  const report = (): void => request.onProgress(Math.min(1, ++done / total));
+  const measure = async (name: string, pairs: Pair[], levels: number, poses?: Float64Array[]): Promise<Link[]> => {
+    const stretches = Array.from({ length: Math.ceil(pairs.length / size) }, (_, i) => ({
+      name: `${name}-${i}`,
+      compute: () => threads.run('measureLinks', { pairs: pairs.slice(i * size, (i + 1) * size), levels, poses }),
+    }));
+    return (await parts.all(stretches, report)).flat();
   };
-  const next = await measure(pairsAt(count, 1), LEVELS_NEXT);
+  const next = await measure('next', pairsAt(count, 1), LEVELS_NEXT);
   const poses = chain(
     count,
     next.filter((link) => !isCut(link)),
     count >> 1,
   );
   const apart = distances.flatMap((k) => pairsAt(count, k)).sort((a, b) => a.from - b.from || a.to - b.to);
-  const far = await measure(apart, LEVELS_LONG, poses);
+  const far = await measure('far', apart, LEVELS_LONG, poses);
   const scale = analysisScale(frames.width, frames.height) * (width / frames.width);
-  return solveCamera(width, height, count, [...next, ...far], MATCH_SIGMA_PX * scale, request.bends);
+  const solve = (): CameraMotionData =>
+    solveCamera(width, height, count, [...next, ...far], MATCH_SIGMA_PX * scale, request.bends);
+  const [motion] = await parts.all([{ name: 'motion', compute: () => Promise.resolve(solve()) }]);
+  return motion;
 }
 
 interface Pair {

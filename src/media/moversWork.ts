@@ -7,6 +7,7 @@ import { bodyOf } from '../core/movers/bodies.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
+import { partsAlone } from './parts.ts';
 import type { MovingFrame } from './engineSession.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { EngineThreads, inStretches } from './threads.ts';
@@ -70,7 +71,7 @@ async function withCamera<T>(
   try {
     const onProgress = (done: number): void => options.onProgress?.('motion', done);
     const wanted = { count, frames: frames.format, width, height, distances: FEW_LINKS, bends: false, onProgress };
-    return await work(threads, await measureCamera(threads, wanted));
+    return await work(threads, await measureCamera(threads, partsAlone, wanted));
   } finally {
     await threads.stop();
   }

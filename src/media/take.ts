@@ -1,8 +1,6 @@
-import { existsSync, readFileSync } from 'node:fs';
 import { mkdir } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
-import { deserialize, serialize } from 'node:v8';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
@@ -21,9 +19,9 @@ import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { readPlate, type StoredPlate } from './plateFile.ts';
+import { partsAlone, SharedParts, type Part, type Parts } from './parts.ts';
 import { CHUNK } from './takeFiles.ts';
 import { EngineThreads, inStretches } from './threads.ts';
-import { writeWhole } from './writeWhole.ts';
 
 /** A stage of the work, in words for people, and how much of it is done (0..1). */
 export interface Progress {
@@ -38,8 +36,11 @@ export interface WorkOptions {
   count: number;
   /** Frames that alone are filled (with those of their chunks), inclusive; all serve as sources. */
   only?: { first: number; last: number };
-  /** Stage results and finished chunks are kept here; what is there is not computed again. */
-  folder: string;
+  /**
+   * Results of stages and finished chunks are kept here: what is there is not computed again, and whoever else works on the same
+   * take in the same folder does a part of it. A reveal and a plate need none.
+   */
+  folder?: string;
   settings: FillSettings;
   /** All cores; fewer where the memory ceiling does not allow as many. */
   threads?: number;
@@ -81,6 +82,8 @@ export interface StillWanted {
 const STILL_BUDGET = 180 << 20;
 const [FEWEST_STILL, MOST_STILL] = [5, 25];
 
+/** Frames whose reveal is a part of the work. */
+const RANGE = 16;
 const MOST_PLATES = 4;
 /** Frames beside its own that a completed picture's surroundings are fused from. */
 const PLATE_SOURCES = 11;
@@ -101,6 +104,7 @@ export class TakeWork {
   private readonly threads: EngineThreads;
   private readonly cells: MatteCells;
   private readonly job: SessionJob;
+  private readonly parts: Parts;
   /** Known once the motion has been solved. */
   private camera?: CameraMotion;
 
@@ -111,6 +115,8 @@ export class TakeWork {
     const plan = memoryPlan(frames.format, options.threads ?? availableParallelism(), memoryCeiling());
     this.job = { frames, mattes, settings, draft, cells: this.cells, sourceBytes: plan.sources };
     this.threads = new EngineThreads(this.job, plan.threads, options.signal);
+    const { folder, signal } = options;
+    this.parts = folder === undefined ? partsAlone : new SharedParts(folder, plan.threads + 1, signal);
   }
 
   async close(): Promise<void> {
@@ -127,7 +133,7 @@ export class TakeWork {
   async reveal(): Promise<RevealResult> {
     await this.readMattes();
     const motion = await this.solveMotion(FEW_LINKS);
-    const reveal = await this.ranges('reveal', 16, (range) => this.threads.run('reveal', range));
+    const reveal = await this.inRanges('reveal', (range) => this.threads.run('reveal', range));
     const { sources } = this.options.settings;
     // To a camera that rests nothing slides: there is nothing to ask.
     if (sources.includes('frames') && !motion.tripod) await this.takeBackContradicted(reveal);
@@ -191,15 +197,13 @@ export class TakeWork {
 
   /** Computes the take; the finished patches lie in the folder, see `takeFiles.ts`. */
   async fill(): Promise<TakeResult> {
-    await mkdir(this.options.folder, { recursive: true });
+    await mkdir(this.folder, { recursive: true });
     await this.readMattes();
     const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
-    const choices = await this.stage('choice', () =>
-      this.ranges('reveal', 16, (range) => this.threads.run('choose', range)),
-    );
-    const local = await this.stage('parallax', () => this.probeParallax(choices, motion));
+    const choices = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
+    const local = await this.once('parallax', () => this.probeParallax(choices, motion));
     const gathered = await this.gather(choices, local);
-    const plates = await this.stage('plates', () => this.buildPlates(choices, gathered, motion, local));
+    const plates = await this.once('plates', () => this.buildPlates(choices, gathered, motion, local));
     const frames = await this.finish(gathered, plates);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
@@ -209,46 +213,50 @@ export class TakeWork {
     this.options.onProgress?.({ stage, done });
   }
 
-  private path(name: string): string {
-    return join(this.options.folder, name);
+  private get folder(): string {
+    if (this.options.folder === undefined) throw new Error('A take needs a folder.');
+    return this.options.folder;
   }
 
-  private async stage<T>(name: string, compute: () => Promise<T>): Promise<T> {
-    const path = this.path(`${name}.bin`);
-    if (existsSync(path)) return deserialize(readFileSync(path)) as T;
-    const result = await compute();
-    writeWhole(path, serialize(result));
+  private path(name: string): string {
+    return join(this.folder, name);
+  }
+
+  /** What one of those who work on the take computes for all. */
+  private async once<T>(name: string, compute: () => Promise<T>): Promise<T> {
+    const [result] = await this.parts.all([{ name, compute }]);
     return result;
   }
 
-  private ranges<T>(
+  private async inRanges<T>(
     stage: Progress['stage'],
-    length: number,
     work: (range: { first: number; last: number }) => Promise<T[]>,
   ): Promise<T[]> {
-    return inStretches(this.options.count, length, work, (done) => this.report(stage, done));
+    const { count } = this.options;
+    const parts: Part<T[]>[] = [];
+    for (let first = 0; first < count; first += RANGE) {
+      parts.push({ name: `${stage}-${first}`, compute: () => work({ first, last: Math.min(count, first + RANGE) }) });
+    }
+    let done = 0;
+    return (await this.parts.all(parts, () => this.report(stage, ++done / parts.length))).flat();
   }
 
   private async readMattes(): Promise<void> {
     const { count } = this.options;
-    await this.ranges('mattes', Math.ceil(count / (this.threads.count * 2)), (range) =>
-      this.threads.run('readMattes', range).then(() => []),
-    );
+    const read = (range: { first: number; last: number }): Promise<[]> =>
+      this.threads.run('readMattes', range).then(() => []);
+    await inStretches(count, Math.ceil(count / (this.threads.count * 2)), read, (done) => this.report('mattes', done));
   }
 
   /** @param always - Even if nothing is marked. */
   private async solveMotion(distances: readonly number[], always = false): Promise<CameraMotionData> {
     const motion =
       always || this.cells.area.some((a) => a > 0)
-        ? await this.stageIfFolder('motion', () => this.measureMotion(distances))
+        ? await this.measureMotion(distances)
         : stillMotion(this.options.mattes.format, this.options.count);
     await this.threads.all('setMotion', motion);
     this.camera = new CameraMotion(motion);
     return motion;
-  }
-
-  private stageIfFolder<T>(name: string, compute: () => Promise<T>): Promise<T> {
-    return existsSync(this.options.folder) ? this.stage(name, compute) : compute();
   }
 
   private measureMotion(distances: readonly number[]): Promise<CameraMotionData> {
@@ -256,7 +264,15 @@ export class TakeWork {
     const { width, height } = mattes.format;
     const bends = draft === undefined && frames.format.width === width;
     const onProgress = (done: number): void => this.report('motion', done);
-    return measureCamera(this.threads, { count, frames: frames.format, width, height, distances, bends, onProgress });
+    return measureCamera(this.threads, this.parts, {
+      count,
+      frames: frames.format,
+      width,
+      height,
+      distances,
+      bends,
+      onProgress,
+    });
   }
 
   /** Whether parallax is worth following, judged on a few frames spread over the shot. */
@@ -280,20 +296,16 @@ export class TakeWork {
     let done = 0;
     const report = (): void => this.report('gather', ++done / steps);
     const depths = local ? await this.findDepths(chunks, choices, report) : new Map<number, StretchDepth>();
-    const parts = await Promise.all(
-      chunks.map(async ([k, frames]) => {
-        const result = await this.stage(`gather-${k}.measure`, () =>
-          this.threads.run('gather', {
-            frames: sourced(frames, choices),
-            depths: [k - 1, k, k + 1].flatMap((i) => depths.get(i) ?? []),
-            out: this.path(`gather-${k}.bin`),
-          }),
-        );
-        report();
-        return result;
-      }),
-    );
-    return parts.flat();
+    const parts = chunks.map(([k, frames]) => ({
+      name: `gather-${k}.measure`,
+      compute: () =>
+        this.threads.run('gather', {
+          frames: sourced(frames, choices),
+          depths: [k - 1, k, k + 1].flatMap((i) => depths.get(i) ?? []),
+          out: this.path(`gather-${k}.bin`),
+        }),
+    }));
+    return (await this.parts.all(parts, report)).flat();
   }
 
   /** Depths of each chunk's stretch, which reaches to the middles of its neighbours. */
@@ -303,21 +315,16 @@ export class TakeWork {
     report: () => void,
   ): Promise<Map<number, StretchDepth>> {
     const byNumber = new Map(chunks);
-    const found = new Map<number, StretchDepth>();
-    await Promise.all(
-      chunks.map(async ([k, own]) => {
-        const key = middleOf(own);
-        const [before, after] = [byNumber.get(k - 1) ?? [], byNumber.get(k + 1) ?? []];
-        const around = [...before.filter((t) => t > middleOf(before)), ...after.filter((t) => t < middleOf(after))];
-        const also = around.filter((t) => this.camera!.sameScene(t, key)).flatMap((t) => [t, ...choices[t].sources]);
-        const depth = await this.stage(`depth-${k}`, () =>
-          this.threads.run('findDepth', { frames: sourced(own, choices), key, also: [...new Set(also)] }),
-        );
-        if (depth) found.set(k, depth);
-        report();
-      }),
-    );
-    return found;
+    const parts = chunks.map(([k, own]) => {
+      const key = middleOf(own);
+      const [before, after] = [byNumber.get(k - 1) ?? [], byNumber.get(k + 1) ?? []];
+      const around = [...before.filter((t) => t > middleOf(before)), ...after.filter((t) => t < middleOf(after))];
+      const also = around.filter((t) => this.camera!.sameScene(t, key)).flatMap((t) => [t, ...choices[t].sources]);
+      const task = { frames: sourced(own, choices), key, also: [...new Set(also)] };
+      return { name: `depth-${k}`, compute: () => this.threads.run('findDepth', task) };
+    });
+    const depths = await this.parts.all(parts, report);
+    return new Map(chunks.flatMap(([k], i) => (depths[i] ? [[k, depths[i]]] : [])));
   }
 
   /** Frames to fill that have a hole, in chunks of neighbours, each with its number in the whole. */
@@ -391,33 +398,29 @@ export class TakeWork {
     const grain = settings.grain && !draft ? grainOf(gathered, maxSample(this.options.frames.format)) : [];
     const byFrame = new Map(gathered.map((g) => [g.frame, g]));
     const some = gathered.filter((_, k) => k % ASKED_EVERY === 0);
-    const chunks = this.chunks();
+    const still = stillness(gathered.map((g) => g.measure.likeness));
     let done = 0;
-    const parts = await Promise.all(
-      chunks.map(async ([k, frames]) => {
-        const result = await this.stage(`finish-${k}.frames`, () =>
-          this.threads.run('finish', {
-            gathered: this.path(`gather-${k}.bin`),
-            frames: frames.map((frame) => ({
-              frame,
-              transfer: byFrame.get(frame)!.measure.transfer,
-              contradicted: seenFrom(frame, some, this.camera!),
-              neighbours: [-2, -1, 0, 1, 2].flatMap((d) => {
-                const g = byFrame.get(frame + d);
-                return g ? [{ frame: g.frame, rect: g.region.rect, offsets: g.measure.offsets }] : [];
-              }),
-            })),
-            plates,
-            grain,
-            stillness: stillness(gathered.map((g) => g.measure.likeness)),
-            out: this.path(`finish-${k}.bin`),
-          }),
-        );
-        this.report('finish', ++done / chunks.length);
-        return result;
-      }),
-    );
-    return parts.flat();
+    const parts = this.chunks().map(([k, frames]) => ({
+      name: `finish-${k}.frames`,
+      compute: () =>
+        this.threads.run('finish', {
+          gathered: this.path(`gather-${k}.bin`),
+          frames: frames.map((frame) => ({
+            frame,
+            transfer: byFrame.get(frame)!.measure.transfer,
+            contradicted: seenFrom(frame, some, this.camera!),
+            neighbours: [-2, -1, 0, 1, 2].flatMap((d) => {
+              const g = byFrame.get(frame + d);
+              return g ? [{ frame: g.frame, rect: g.region.rect, offsets: g.measure.offsets }] : [];
+            }),
+          })),
+          plates,
+          grain,
+          stillness: still,
+          out: this.path(`finish-${k}.bin`),
+        }),
+    }));
+    return (await this.parts.all(parts, () => this.report('finish', ++done / parts.length))).flat();
   }
 }
 

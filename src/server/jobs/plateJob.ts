@@ -57,7 +57,6 @@ async function build(
       frames,
       mattes: { path, format: drawn.format },
       count,
-      folder: join(scratch, 'work'),
       settings: FILL_DEFAULTS,
       signal: work.signal,
       onProgress: ({ stage, done }) => work.report(stage, done),

@@ -4,6 +4,7 @@ import type { ServerEvent } from '../../contract/events.ts';
 import { runExport } from './exportJob.ts';
 import { runFollow } from './followJob.ts';
 import { importClip } from './importClip.ts';
+import { runHelp } from './helpJob.ts';
 import { runMatte } from './matteJob.ts';
 import { runPlate } from './plateJob.ts';
 import { runPreview } from './previewJob.ts';
@@ -17,6 +18,10 @@ const DEAD_AFTER_SECONDS = 5;
 const BEAT_MS = 1500;
 /** A job fails with a sentence of its own; what the queue tries again is the death of a worker. */
 const MOST_ATTEMPTS = 25;
+/** Of the queue's jobs, which have 0: whoever can lead a take does that rather than help with another. */
+const HELP_PRIORITY = 10;
+/** Lists of tasks that each worker runs side by side, each with a beat of its own. */
+const LISTS = 3;
 
 /** Channel on which a change is told to all servers. */
 export const CHANNEL = 'mnestra_events';
@@ -61,10 +66,11 @@ export async function runWorker(
   const tell = async (event: ServerEvent): Promise<void> => {
     await pool.query('SELECT pg_notify($1, $2)', [CHANNEL, JSON.stringify(event)]);
   };
-  const context: JobContext = { ...parts, signal: stopping.signal, tell };
+  const context: JobContext = { ...parts, signal: stopping.signal, tell, callHelp: (take) => callHelp(pool, take) };
   const id = (payload: unknown): string => (payload as { id: string }).id;
   const heavy: TaskList = {
     take: (payload) => runTake(id(payload), context),
+    help: (payload) => runHelp(id(payload), context),
     export: (payload) => runExport(id(payload), context),
     plate: (payload) => runPlate(id(payload), context),
   };
@@ -103,6 +109,17 @@ function runTasks(connectionString: string, taskList: TaskList): Promise<Runner>
     logger: quietLogger,
     taskList,
   });
+}
+
+/** One wish for help for each of the other workers; own work of theirs goes before. */
+async function callHelp(pool: pg.Pool, id: string): Promise<void> {
+  await pool.query(
+    `SELECT graphile_worker.add_job('help', json_build_object('id', $1::text), job_key := 'help:' || $1 || ':' || n,
+       max_attempts := 1, priority := $2)
+     FROM generate_series(2, (
+       SELECT count(*) / $3 FROM worker_pools WHERE beat_at > now() - make_interval(secs => $4))) n`,
+    [id, HELP_PRIORITY, LISTS, DEAD_AFTER_SECONDS],
+  );
 }
 
 /** What an earlier worker let go when it was stopped is not left to wait for its turn to be tried again. */

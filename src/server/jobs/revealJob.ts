@@ -69,7 +69,6 @@ async function compute(
       frames,
       mattes: { path, format: drawn.format },
       count,
-      folder: join(files.scratch, 'none'),
       settings: engineSettings(marks.settings, first, count, clip.info.rotation, files),
       signal,
       onProgress: ({ stage, done }) => {

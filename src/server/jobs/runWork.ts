@@ -11,6 +11,8 @@ export interface JobContext {
   /** Aborted when the worker is to end; the job is then taken up again by the next. */
   signal: AbortSignal;
   tell(event: ServerEvent): Promise<void>;
+  /** Asks the other workers that live to compute parts of a take, once they have nothing else to do. */
+  callHelp(takeId: string): Promise<void>;
 }
 
 /** How often a job looks whether it is to be cancelled, and tells how far it is, ms. */

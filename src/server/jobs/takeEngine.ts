@@ -1,0 +1,84 @@
+import { randomUUID } from 'node:crypto';
+import { existsSync } from 'node:fs';
+import { mkdir, rename, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import { shrunk } from '../../core/fill/stillPlate.ts';
+import { frameBytes, type FrameFormat } from '../../core/image/format.ts';
+import { matteFormat } from '../../media/decode.ts';
+import type { DrawnMattes } from '../../media/drawnMattes.ts';
+import { writeSmallMattes } from '../../media/matteFile.ts';
+import { readPlate, writePlate } from '../../media/plateFile.ts';
+import { requireRoom } from '../../media/room.ts';
+import { TakeWork } from '../../media/take.ts';
+import type { StoredFrames } from '../services/frameStores.ts';
+import { engineSettings } from '../services/engineSettings.ts';
+import { framesBeneath, mattesOf, storedClip } from '../services/layers.ts';
+import { Clip } from '../store/clip.ts';
+import { Shot } from '../store/shot.ts';
+import type { Take } from '../store/take.ts';
+import type { JobContext, Work } from './runWork.ts';
+
+/**
+ * The engine at work on a take, with its frames and mattes; everyone who works on the take gets the same, whoever made them.
+ * Its chunks lie in the take's folder.
+ */
+export async function engineOf(take: Take, { files, stores }: JobContext, work: Work): Promise<TakeWork> {
+  const folder = files.take(take.id);
+  const shot = (await Shot.findByPk(take.shotId, { paranoid: false }))!;
+  const clip = storedClip((await Clip.findByPk(shot.clipId, { paranoid: false }))!, files);
+  await mkdir(folder, { recursive: true });
+  const wanted = await framesBeneath(take, clip, files);
+  work.report('decode', 0);
+  const small = take.draft ? await stores.small(wanted, work.signal) : undefined;
+  const full = await stores.full(wanted, work.signal);
+  const settings = engineSettings(take.settings, take.first, take.count, clip.info.rotation, files);
+  if (settings.plate && small) settings.plate.path = smallPlate(settings.plate.path, folder, small);
+  work.report('mattes', 0);
+  const drawn = mattesOf(clip, files, take.removalId, take.marks, take.first, take.count);
+  const { only } = take;
+  return new TakeWork({
+    frames: small ?? full,
+    mattes: await mattesIn(folder, drawn, take.count, work, small),
+    draft: small && { format: full.format, factor: small.factor },
+    count: take.count,
+    only: only ? { first: only.first - take.first, last: only.last - take.first } : undefined,
+    folder,
+    settings,
+    signal: work.signal,
+    onProgress: ({ stage, done }) => work.report(stage, done),
+  });
+}
+
+type SmallFrames = StoredFrames & { factor: number };
+
+function smallPlate(path: string, folder: string, small: SmallFrames): string {
+  const smaller = join(folder, 'plate.bin');
+  writePlate(smaller, shrunk(readPlate(path), small.format, small.factor));
+  return smaller;
+}
+
+/** A take's marks never change: its mattes are drawn once. */
+async function mattesIn(
+  folder: string,
+  drawn: DrawnMattes,
+  count: number,
+  { signal }: Work,
+  small?: SmallFrames,
+): Promise<{ path: string; format: FrameFormat }> {
+  const held = drawn.format.planes.length > 1;
+  const format = small ? matteFormat(small.format.width, small.format.height, held) : drawn.format;
+  const path = join(folder, 'mattes.raw');
+  if (existsSync(path)) return { path, format };
+  // At worst every frame of the take is kept twice: gathered and finished.
+  const needed = 4 * frameBytes(format) * count;
+  await requireRoom(folder, needed, 'This take', 'Make room, for instance by deleting takes, and try again.');
+  const part = `${path}.${randomUUID()}.part`;
+  try {
+    if (small) await writeSmallMattes(drawn, part, format, small.factor, signal);
+    else await drawn.write(part, signal);
+    await rename(part, path);
+  } finally {
+    await rm(part, { force: true });
+  }
+  return { path, format };
+}
