@@ -205,6 +205,10 @@ function printMovers(name: string, s: MoverScore): void {
     `${name}: movers, ${s.foundParts} of ${s.parts} true parts found, ${s.falseOnes} of ${s.listed} listed are none; ` +
       `agreement with bodies alone ${percent(s.bodies.alone)} without shadows, ${percent(s.bodies.whole)} with them; ` +
       `grown by 6 px it covers ${percent(s.covered)} of the true matte and is ${s.size.toFixed(2)} times as large; ` +
+      (s.apart.frames > 0
+        ? `in ${s.apart.frames} frames in which two come close, ${percent(s.apart.mean)} of what is found of them is told apart rightly ` +
+          `(worst frame ${percent(s.apart.worst)}); `
+        : '') +
       `${(s.search.cpuSeconds / s.decode.cpuSeconds).toFixed(2)} x the CPU time of decoding, decoding included\n\n`,
   );
 }

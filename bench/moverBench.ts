@@ -7,6 +7,7 @@ import { Truth, type Shot } from '../demo/shot.ts';
 import { Footage } from './footage.ts';
 import { MNESTRA, measureProcess, type Usage } from './measureProcess.ts';
 import { dilateMask } from './picture.ts';
+import { judgeApart, type ToldApart } from './toldApart.ts';
 
 /** Found movers against what truly moves. */
 export interface MoverScore {
@@ -21,6 +22,7 @@ export interface MoverScore {
   size: number;
   /** Intersection over union with all true bodies that move, of the matte as found and without its shadows, mean of frames. */
   bodies: { whole: number; alone: number };
+  apart: ToldApart;
   search: Usage;
   decode: Usage;
 }
@@ -60,7 +62,8 @@ export async function benchMovers(shot: Shot, folder: string, scratch: string): 
   const bodies = judgeBodies(shot, truth, found, alone);
   for (const f of [found, matte, alone]) await f.close();
   for (const path of [output, bare]) await rm(path);
-  return { ...score, bodies, search, decode };
+  const apart = await judgeApart(shot, truth, files.clip, movers.length, scratch);
+  return { ...score, bodies, apart, search, decode };
 }
 
 function judge(
@@ -69,7 +72,7 @@ function judge(
   found: Footage,
   matte: Footage,
   movers: Listed[],
-): Omit<MoverScore, 'search' | 'decode' | 'bodies'> {
+): Omit<MoverScore, 'search' | 'decode' | 'bodies' | 'apart'> {
   const { width: w, height: h } = shot.lens;
   const parts = new Map<number, { largest: number; all: number; hit: number }>();
   const hits = movers.map(() => 0);

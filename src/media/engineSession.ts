@@ -34,6 +34,7 @@ import { evidenceOf, unlikenessOf } from '../core/movers/evidence.ts';
 import { FrameLayer } from '../core/movers/layFrames.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import { moversOf, type Mover } from '../core/movers/movers.ts';
+import { partCrossings } from '../core/movers/partCrossing.ts';
 import { movingRegions, type Moving } from '../core/movers/segment.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
@@ -249,7 +250,8 @@ export class EngineSession {
   /** What moves, from what does in each frame. */
   linkMovers(moving: Moving[]): Mover[] {
     const { width, height } = this.job.frames.format;
-    return moversOf(moving, (from, to) => this.motion!.plane(from, to), { width, height });
+    const step = (from: number, to: number): Matrix3 => this.motion!.plane(from, to);
+    return partCrossings(moversOf(moving, step, { width, height }), this.frames, step);
   }
 
   setMotion(data: CameraMotionData): void {

@@ -2,7 +2,7 @@ import type { Rect } from '../image/format.ts';
 
 /**
  * Signed distance of pixel centres from a polygon's outline, px: below 0 inside. Exact within `reach` of the outline,
- * ±reach beyond.
+ * ±reach beyond. Bridges without width, by which parts that lie apart are one polygon, are no outline.
  *
  * @param cover - Coverage of the same pixels by the polygon, which tells the side.
  * @param polygon - Interleaved x, y, frame px.
@@ -15,14 +15,25 @@ export function signedDistance(
 ): Float32Array {
   const { width: w, height: h } = rect;
   const squared = new Float32Array(w * h).fill(reach * reach);
-  const n = polygon.length;
-  for (let i = 0; i < n; i += 2) {
-    const j = (i + 2) % n;
-    nearSegment(squared, rect, reach, polygon[i], polygon[i + 1], polygon[j], polygon[j + 1]);
-  }
+  for (const [ax, ay, bx, by] of outlineSegments(polygon)) nearSegment(squared, rect, reach, ax, ay, bx, by);
   const out = new Float32Array(w * h);
   for (let i = 0; i < out.length; i++) out[i] = cover[i] > 0.5 ? -Math.sqrt(squared[i]) : Math.sqrt(squared[i]);
   return out;
+}
+
+type Segment = [number, number, number, number];
+
+/** Its sides, without those that it goes there and back; all of them if it is nothing else than such a line. */
+function outlineSegments(polygon: ArrayLike<number>): Segment[] {
+  const n = polygon.length;
+  const all: Segment[] = [];
+  for (let i = 0; i < n; i += 2) {
+    const j = (i + 2) % n;
+    all.push([polygon[i], polygon[i + 1], polygon[j], polygon[j + 1]]);
+  }
+  const ways = new Set(all.map((segment) => segment.join()));
+  const sides = all.filter(([ax, ay, bx, by]) => !ways.has([bx, by, ax, ay].join()));
+  return sides.length > 0 ? sides : all;
 }
 
 function nearSegment(

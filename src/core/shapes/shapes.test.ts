@@ -253,6 +253,24 @@ describe('drawMatte', () => {
     expect([...row].sort((a, b) => a - b)).toEqual(row);
   });
 
+  it.each([{ grow: 4 }, { featherIn: 3, featherOut: 5 }, { grow: -2 }])(
+    'sees no outline in a bridge without width: parts of one path are as if each were a shape (%p)',
+    (edge) => {
+      const [left, right] = [box(9.5, 9.5, 29.5, 29.5), box(59.5, 14.5, 79.5, 34.5)];
+      const [a, b] = [left, right].map(({ keys }) => keys[0].points);
+      const bridged = [...a.slice(0, 2), ...b, b[0], ...a.slice(1)];
+      const one = drawMatte(removal([shape([{ frame: 0, ease: 'linear', points: bridged }])], edge), 0, 100, 50);
+      const two = drawMatte(removal([left, right], edge), 0, 100, 50);
+      expect(one).toEqual(two);
+    },
+  );
+
+  it('draws a line that has no inside as wide as it is grown', () => {
+    const points = rectanglePoints(10, 20, 40, 20).slice(0, 2);
+    const m = drawMatte(removal([shape([{ frame: 0, ease: 'linear', points }])], { grow: 3 }), 0, 100, 50);
+    expect([valueAt(m, 25, 18), valueAt(m, 25, 22), valueAt(m, 25, 25)]).toEqual([255, 255, 0]);
+  });
+
   it('draws nothing for a removal without shapes or off the frame', () => {
     expect(drawMatte(removal([]), 0, 10, 10).values).toHaveLength(0);
     expect(sum(drawMatte(removal([box(200, 0, 300, 10)]), 0, 100, 100).values)).toBe(0);

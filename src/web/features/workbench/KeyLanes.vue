@@ -124,6 +124,9 @@ function visibleSpan({ visible }: Lane): { left: number; width: number } {
   stroke: color-mix(in srgb, var(--goes) 40%, transparent);
   stroke-dasharray: 2 3;
 }
+.hold .lane {
+  fill: color-mix(in srgb, var(--held) 24%, transparent);
+}
 .trim .lane {
   fill: color-mix(in srgb, var(--ink) 9%, transparent);
 }
@@ -133,11 +136,15 @@ function visibleSpan({ visible }: Lane): { left: number; width: number } {
   stroke-width: 1;
   cursor: grab;
 }
+.hold .key {
+  fill: var(--held-strong);
+}
 .trim .key {
   fill: var(--sheet);
   stroke: var(--ink);
   stroke-width: 1.5;
 }
+.hold .key.chosen,
 .trim .key.chosen,
 .key.chosen {
   fill: var(--accent);

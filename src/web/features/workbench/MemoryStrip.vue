@@ -137,7 +137,7 @@ function grabKey(event: PointerEvent, lane: string, frame: number): void {
 
 /** A shape is chosen by its name; a trim has nothing to choose but its keys. */
 function pressName({ id, kind, keys }: Lane): void {
-  if (kind === 'shape') stage.selectShape(id);
+  if (kind !== 'trim') stage.selectShape(id);
   else stage.keys = frameNumbers(keys).map((f) => ({ lane: id, frame: f }));
 }
 
@@ -217,7 +217,9 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
         />
         <g v-for="t in ticks" :key="t">
           <line class="tick" :x1="x(t) + column / 2" :x2="x(t) + column / 2" :y1="RULER - 5" :y2="height" />
-          <text class="number" :x="x(t) + column / 2" :y="RULER - 7">{{ t }}</text>
+          <text class="number" :x="Math.max(x(t) + column / 2, LABELS + 4 * String(t).length)" :y="RULER - 7">
+            {{ t }}
+          </text>
         </g>
         <g v-for="([id, removal], i) in others" :key="id">
           <rect

@@ -25,6 +25,7 @@ const STAGE_TEXT: Record<string, string> = {
   motion: 'finds how the camera moves',
   movers: 'looks for what moves otherwise',
 };
+const USE_TEXT = { goes: 'goes away', stays: 'stays in front' };
 const hasRemoval = computed(() => stage.removalId in doc.document.removals);
 
 /** The frame, so placed and sized that the mover fills the little window. */
@@ -58,9 +59,9 @@ function crop({ box: [x, y, width, height] }: MoverView): Record<string, string>
         <span>with their shadows</span><ToggleSwitch v-model="store.shadows" />
       </label>
       <Button
-        v-if="store.movers.length > 1"
-        :label="`All ${store.movers.length} go away`"
-        title="One removal of all that is listed here"
+        v-if="store.left.length > 1"
+        :label="`All ${store.left.length} go away`"
+        title="One removal of all that is listed here and stays so far"
         size="small"
         severity="secondary"
         class="all"
@@ -79,9 +80,10 @@ function crop({ box: [x, y, width, height] }: MoverView): Record<string, string>
           <div>
             <h3>{{ store.nameOf(i) }}</h3>
             <p>frames {{ mover.first }}–{{ mover.last }}</p>
-            <Button label="Goes away" size="small" @click="store.goesAway(i)" />
+            <p v-if="store.uses[i]" class="use">{{ USE_TEXT[store.uses[i]!] }}</p>
+            <Button v-if="store.uses[i] !== 'goes'" label="Goes away" size="small" @click="store.goesAway(i)" />
             <Button
-              v-if="hasRemoval"
+              v-if="hasRemoval && !store.uses[i]"
               label="Stays in front"
               title="Passes in front of what is chosen above, and stays"
               size="small"
@@ -125,6 +127,9 @@ p {
 }
 .bad {
   color: var(--bad);
+}
+.use {
+  font-weight: 600;
 }
 .all {
   margin: 6px 0 2px;

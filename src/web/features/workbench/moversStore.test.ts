@@ -7,9 +7,11 @@ import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
 
 const outlinesOf = (mover: number): MoverOutlines => ({
-  '3': [mover, 0, mover + 10, 0, mover + 10, 10],
-  '4': [mover + 1, 0, mover + 11, 0, mover + 11, 10],
+  '3': [100 * mover, 0, 100 * mover + 10, 0, 100 * mover + 10, 10],
+  '4': [100 * mover + 1, 0, 100 * mover + 11, 0, 100 * mover + 11, 10],
 });
+/** As its outlines lie on the frame that shows it best. */
+const found = (mover: number): object => ({ best: 3, box: [mover * 100, 0, 10, 10] });
 let search: Partial<SearchView> | null;
 let asked: string[];
 let refuses: string;
@@ -34,7 +36,7 @@ async function bench() {
 
 beforeEach(() => {
   [asked, refuses] = [[], ''];
-  search = { id: 'x', state: 'done', movers: [{}, {}] as SearchView['movers'] };
+  search = { id: 'x', state: 'done', movers: [0, 1].map(found) as SearchView['movers'] };
   startQuietly(9);
 });
 
@@ -74,7 +76,7 @@ describe('what moves by itself', () => {
     const [shape] = Object.values(removal.shapes);
     expect([removal.name, removal.shadowStays, shape.visible]).toEqual(['Mover 2', undefined, { from: 3, to: 4 }]);
     expect(Object.keys(shape.keys)).toEqual(['3', '4']);
-    expect(shape.keys[4].points[0]).toMatchObject({ x: 2, y: 0 });
+    expect(shape.keys[4].points[0]).toMatchObject({ x: 101, y: 0 });
   });
 
   it('goes away without its shadow where that may stay', async () => {
@@ -96,7 +98,7 @@ describe('what moves by itself', () => {
   });
 
   it('goes away under its own name if it is all that moves', async () => {
-    search = { ...search, movers: [{}] as SearchView['movers'] };
+    search = { ...search, movers: [found(0)] as SearchView['movers'] };
     const { doc, movers, stage } = await bench();
     await movers.allGoAway();
     expect([doc.document.removals[stage.removalId].name, doc.undoLabel]).toEqual(['Mover 1', 'Take away “Mover 1”']);
@@ -110,6 +112,27 @@ describe('what moves by itself', () => {
     await movers.staysInFront(0);
     const shape = doc.document.removals[id].shapes[stage.shapeId];
     expect([shape.operation, shape.name, doc.undoLabel]).toEqual(['hold', 'Mover 1', 'Keep “Mover 1” in front']);
+  });
+
+  it('knows what has been made of it, and takes away what is left', async () => {
+    const { doc, movers, stage } = await bench();
+    expect([movers.uses, movers.left]).toEqual([
+      [undefined, undefined],
+      [0, 1],
+    ]);
+    await movers.goesAway(1);
+    expect([movers.uses, movers.left]).toEqual([[undefined, 'goes'], [0]]);
+    await movers.staysInFront(0);
+    expect(movers.uses).toEqual(['stays', 'goes']);
+    // What stays in front of one thing may go away, and may stay in front of another one.
+    stage.selectRemoval('');
+    expect(movers.uses).toEqual([undefined, 'goes']);
+    await movers.allGoAway();
+    expect([movers.uses, Object.keys(doc.document.removals).length]).toEqual([['goes', 'goes'], 2]);
+    doc.undo();
+    doc.undo();
+    doc.undo();
+    expect(movers.left).toEqual([0, 1]);
   });
 
   it('changes nothing where there is no removal to stay in front of, or its outlines cannot be had', async () => {

@@ -5,6 +5,7 @@ import { api } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { holdOut, inEdits, takeAway, takeAwayToo, type NamedOutlines } from '../../document/moverEdits.ts';
+import { moverUses } from '../../document/moverUse.ts';
 import { useStage } from './stageStore.ts';
 import { isBusy, useWork } from './workStore.ts';
 
@@ -30,6 +31,11 @@ export const useMovers = defineStore('movers', () => {
     return { stage, progress };
   });
   const movers = computed(() => (search.value?.state === 'done' ? search.value.movers : []));
+
+  /** What has become of each of them. */
+  const uses = computed(() => moverUses(doc.document, movers.value, stage.removalId));
+  /** Those that nothing has been made of. */
+  const left = computed(() => movers.value.map((_, i) => i).filter((i) => !uses.value[i]));
 
   async function load(): Promise<void> {
     const mine = ++asked;
@@ -71,12 +77,13 @@ export const useMovers = defineStore('movers', () => {
     stage.selectRemoval(id);
   }
 
-  /** Makes one removal of all movers and chooses it. */
+  /** Makes one removal of all movers that are left, and chooses it. */
   async function allGoAway(): Promise<void> {
-    if (movers.value.length === 1) return goesAway(0);
+    const movers = left.value;
+    if (movers.length === 1) return goesAway(movers[0]);
     const withShadows = shadows.value;
     const all: NamedOutlines[] = [];
-    for (let i = 0; i < movers.value.length; i++) {
+    for (const i of movers) {
       const outlines = await work.act(() => api.moverOutlines(doc.shotId, i, withShadows));
       if (!outlines) return;
       all.push({ name: nameOf(i), outlines });
@@ -103,5 +110,6 @@ export const useMovers = defineStore('movers', () => {
     stage.selectShape(id);
   }
 
-  return { search, doing, movers, shown, shadows, busy, open, start, stop, nameOf, goesAway, allGoAway, staysInFront };
+  const known = { search, doing, movers, uses, left, shown, shadows, busy };
+  return { ...known, open, start, stop, nameOf, goesAway, allGoAway, staysInFront };
 });

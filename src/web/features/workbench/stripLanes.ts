@@ -7,7 +7,7 @@ import { matteSpan } from './mattesStore.ts';
 export interface Lane {
   id: string;
   name: string;
-  kind: 'shape' | 'trim';
+  kind: 'shape' | 'hold' | 'trim';
   keys: Record<string, { ease: Ease }>;
   /** Frames over which it counts; without them all. */
   visible?: { from: number; to: number };
@@ -22,6 +22,7 @@ export function stripLanes(removal: RemovalNode): Lane[] {
     const keys = laneKeys(removal, id)!;
     if (id === TRIM_LANE) return { id, name: 'Trim by hand', kind: 'trim', keys, off: false };
     const shape = shapes[id];
-    return { id, name: shape.name, kind: 'shape', keys, visible: shape.visible ?? matteSpan(shape), off: isOff(shape) };
+    const kind = shape.operation === 'hold' ? 'hold' : 'shape';
+    return { id, name: shape.name, kind, keys, visible: shape.visible ?? matteSpan(shape), off: isOff(shape) };
   });
 }
