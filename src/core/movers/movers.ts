@@ -75,12 +75,16 @@ function isMover(trail: Trail, frame: number, step: Step): boolean {
   return way > Math.max(LEAST_WAY_PX, LEAST_WAY * Math.sqrt(largest));
 }
 
-/** Gives loose parts of a frame to the one mover that each of them touches; what touches several is left. */
+/** Gives each loose part of a frame to the mover that it touches most. */
 function takeIn(loose: readonly MaskPatch[], t: number, trails: readonly Trail[]): void {
   for (const part of loose) {
     const near = grown(part, LOOSE_PX);
-    const homes = trails.filter(({ masks }) => masks.has(t) && shared(masks.get(t)!, near) > 0);
-    if (homes.length === 1) homes[0].masks.set(t, union(homes[0].masks.get(t)!, part));
+    let [home, most]: [Trail | undefined, number] = [undefined, 0];
+    for (const trail of trails) {
+      const touches = trail.masks.has(t) ? shared(trail.masks.get(t)!, near) : 0;
+      if (touches > most) [home, most] = [trail, touches];
+    }
+    home?.masks.set(t, union(home.masks.get(t)!, part));
   }
 }
 
