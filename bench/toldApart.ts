@@ -14,7 +14,7 @@ export interface ToldApart {
 }
 
 /** Grid on which truth is asked, px; and how near two come close, in steps of it. */
-const STEP = 4;
+const STEP = 6;
 const NEAR = 2;
 
 /** Asks for each mover of a list by itself, and judges whose px it has. @param listed - Movers in the list. */

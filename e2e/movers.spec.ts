@@ -60,7 +60,12 @@ test('one of them goes away with one press, and the other stays in front of it',
   const first = movers().getByRole('listitem').first();
   await first.getByRole('button', { name: 'Goes away' }).click();
   await expect(removals().getByRole('heading', { name: 'Mover 1' })).toBeVisible();
-  await movers().getByRole('listitem').nth(1).getByRole('button', { name: 'Stays in front' }).click();
+  const second = movers().getByRole('listitem').nth(1);
+  await second.getByRole('button', { name: 'Stays in front' }).click();
+  // The list says what has become of them, and offers what is left.
+  await expect(first).toContainText('goes away');
+  await expect(second).toContainText('stays in front');
+  await expect(movers().getByRole('button', { name: /Goes away|Stays in front/ })).toHaveCount(1);
   await expect(page.getByTestId('shape-Mover 2')).toHaveClass(/hold/);
   await page.getByRole('button', { name: 'Matte', exact: true }).click();
   await stepTo(page, 10);
@@ -74,6 +79,7 @@ test('a draft is computed from it, and undo takes both back', async () => {
   await expect(page.getByText('pick', { exact: true })).toBeVisible({ timeout: 80_000 });
   for (let i = 0; i < 2; i++) await page.getByRole('button', { name: 'Undo' }).click();
   await expect(removals().getByRole('listitem')).toHaveCount(0);
+  await expect(movers().getByRole('button', { name: 'Goes away' })).toHaveCount(2);
 });
 
 test('all that moves goes away with one press, in one removal', async () => {
