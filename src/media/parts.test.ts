@@ -82,6 +82,11 @@ describe('a claim', () => {
     expect(noted).toContain(1);
   });
 
+  it('of an earlier process that had our number is taken away at once', async () => {
+    claim(`${hostname()} ${process.pid} x`);
+    expect(await run([], 3600_000)).toEqual([0, 1, 4]);
+  });
+
   it('of another host is taken away once it is not touched any more, and not before', async () => {
     claim('elsewhere 1 x');
     const noted: number[] = [];

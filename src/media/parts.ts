@@ -37,6 +37,9 @@ export const DEAD_AFTER_MS = 30_000;
 /** How often it is looked whether what others compute is there, ms. */
 const LOOK_MS = 100;
 
+/** Those of this process that hold a claim: after a restart another process may have its number. */
+const holders = new Set<string>();
+
 /**
  * Parts of a work whose results are files of one folder (`NAME.bin`, written whole): what is there is not computed again, and
  * any number of processes on any hosts that share the folder compute them together. Whoever takes a part claims it first
@@ -135,6 +138,7 @@ export class SharedParts implements Parts {
       return false;
     }
     this.held.add(path);
+    holders.add(this.me);
     this.heart ??= setInterval(() => this.beat(), BEAT_MS).unref();
     return true;
   }
@@ -145,6 +149,7 @@ export class SharedParts implements Parts {
     this.watched.delete(path);
     rmSync(path, { force: true });
     if (this.held.size > 0) return;
+    holders.delete(this.me);
     clearInterval(this.heart);
     this.heart = undefined;
   }
@@ -169,7 +174,7 @@ export class SharedParts implements Parts {
       return false;
     }
     const [host, pid] = holder.split(' ');
-    if (host === hostname() && !isAlive(Number(pid))) return true;
+    if (host === hostname() && !isAlive(holder, Number(pid))) return true;
     const seen = this.watched.get(path);
     if (seen?.beat === beat) return performance.now() - seen.since > this.deadAfter;
     this.watched.set(path, { beat, since: performance.now() });
@@ -188,7 +193,8 @@ function takeAway(path: string): void {
   rmSync(gone, { force: true });
 }
 
-function isAlive(pid: number): boolean {
+function isAlive(holder: string, pid: number): boolean {
+  if (pid === process.pid) return holders.has(holder);
   try {
     process.kill(pid, 0);
     return true;

@@ -26,6 +26,11 @@ export interface Look {
 
 export const maskAt = ({ first, masks }: Mover, t: number): MaskPatch | undefined => masks[t - first];
 
+export const isInFrame = (rect: Rect, { format: { width, height } }: FrameReader): boolean => {
+  const part = intersect(rect, { x: 0, y: 0, width, height });
+  return part.width > 0 && part.height > 0;
+};
+
 export const touch = (a: MaskPatch, b: MaskPatch): boolean =>
   intersect(grow(a, TOUCH_PX), b).width > 0 && shared(grown(a, TOUCH_PX), b) > 0;
 
@@ -45,7 +50,7 @@ export function lookOf(
   const whole = WHOLE_SHARE * areas[areas.length >> 1];
   const isClear = (t: number): boolean => {
     const mask = maskAt(mover, t);
-    if (!mask || areaOf(mask) < whole) return false;
+    if (!mask || areaOf(mask) < whole || !isInFrame(mask, frames)) return false;
     return all.every((other) => other === mover || !maskAt(other, t) || !touch(mask, maskAt(other, t)!));
   };
   const clear: number[] = [];

@@ -115,6 +115,15 @@ describe('movers that cross', () => {
     for (const t of [0, 18, 45, 59]) expect(areaOf(parted[1].masks[t])).toBe(800);
   });
 
+  it('may meet beyond the border, where nothing is to be seen of them', () => {
+    const out = found().map((m): Mover => {
+      const masks = m.masks.map((mask, t) => (t > 22 && t < 38 ? { ...mask, x: mask.x + W } : mask));
+      return { ...m, masks, path: masks.map(centreOf) };
+    });
+    const parted = partCrossings(out, film([RED, BLUE], 0), still);
+    for (const t of [25, 30, 35]) expect(parted.map((m) => areaOf(m.masks[t]))).toEqual(out.map((m) => areaOf(m.masks[t])));
+  });
+
   it('stay as they were found if neither is ever seen alone', () => {
     const one = (masks: MaskPatch[]): Mover => ({ first: 26, last: 34, masks, path: masks.map(centreOf), best: 26 });
     const together = found().map(({ masks }) => one(masks.slice(26, 35)));

@@ -4,7 +4,7 @@ import { CHANNELS, colourCost } from '../outline/colourModel.ts';
 import { cutOut, OTHER, THING } from '../outline/cutOut.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
-import { bandOf, likeBeside, lookOf, maskAt, touch, wholeAt, type Look } from './looks.ts';
+import { bandOf, isInFrame, likeBeside, lookOf, maskAt, touch, wholeAt, type Look } from './looks.ts';
 import { areaOf, centreOf, common, distanceFrom, maskIn, trimmed, union, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 
@@ -58,7 +58,7 @@ export function partCrossings(movers: readonly Mover[], frames: FrameReader, ste
   const out = movers.map((mover) => ({ ...mover, masks: [...mover.masks] }));
   out.forEach((a, k) => {
     for (const b of out.slice(k + 1)) {
-      for (const [from, to] of crossings(a, b)) {
+      for (const [from, to] of crossings(a, b, frames)) {
         const [one, other] = [a, b].map((mover) => lookOf(mover, from, to, out, frames));
         if (one && other) partThrough(one, other, [from, to], frames, step);
       }
@@ -67,13 +67,16 @@ export function partCrossings(movers: readonly Mover[], frames: FrameReader, ste
   return out.map((mover) => ({ ...mover, path: mover.masks.map(centreOf) }));
 }
 
-/** Stretches of frames, inclusive, in which two are one region. */
-function crossings(a: Mover, b: Mover): [number, number][] {
+/** Stretches of frames, inclusive, in which two are one region, and in the picture. */
+function crossings(a: Mover, b: Mover, frames: FrameReader): [number, number][] {
   const out: [number, number][] = [];
+  let gone = -1;
   for (let t = Math.max(a.first, b.first); t <= Math.min(a.last, b.last); t++) {
-    if (!touch(maskAt(a, t)!, maskAt(b, t)!)) continue;
+    const [one, other] = [maskAt(a, t)!, maskAt(b, t)!];
+    if (!isInFrame(one, frames) && !isInFrame(other, frames)) gone = t;
+    if (gone === t || !touch(one, other)) continue;
     const before = out.at(-1);
-    if (before && t - before[1] <= APART_FRAMES) before[1] = t;
+    if (before && t - before[1] <= APART_FRAMES && gone < before[1]) before[1] = t;
     else out.push([t, t]);
   }
   return out;

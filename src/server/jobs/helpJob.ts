@@ -1,3 +1,5 @@
+import { basename } from 'node:path';
+import { tidyTake } from '../../media/takeFiles.ts';
 import { Take } from '../store/take.ts';
 import { lookOften, type JobContext } from './runWork.ts';
 import { engineOf } from './takeEngine.ts';
@@ -24,5 +26,10 @@ export async function runHelp(id: string, context: JobContext): Promise<void> {
     if (!signal.aborted && code !== 'ENOENT') process.stderr.write(`help with take ${id}: ${String(error)}\n`);
   } finally {
     await looks.end();
+  }
+  // What this one wrote while the leader tidied up.
+  if ((await Take.findByPk(id))?.state === 'done') {
+    const { files } = context;
+    await tidyTake(files.take(id), [basename(files.takeProxy(id))]);
   }
 }

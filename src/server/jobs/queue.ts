@@ -1,4 +1,13 @@
-import { Logger, makeWorkerUtils, run, type Runner, type TaskList, type WorkerUtils } from 'graphile-worker';
+import { EventEmitter } from 'node:events';
+import {
+  Logger,
+  makeWorkerUtils,
+  run,
+  type Runner,
+  type TaskList,
+  type WorkerEvents,
+  type WorkerUtils,
+} from 'graphile-worker';
 import pg from 'pg';
 import type { ServerEvent } from '../../contract/events.ts';
 import { runExport } from './exportJob.ts';
@@ -87,8 +96,9 @@ export async function runWorker(
   // Somebody steers a track and looks on: it does not wait for anything.
   const quick: TaskList = { follow: (payload) => runFollow(id(payload), context) };
   await forgetDelays(pool);
-  const runners = await Promise.all([heavy, light, quick].map((taskList) => runTasks(connectionString, taskList)));
-  const heart = await startHeart(pool, runners);
+  const ids = new Set<string>();
+  const runners = await Promise.all([heavy, light, quick].map((list) => runTasks(connectionString, list, ids)));
+  const heart = await startHeart(pool, ids);
   return {
     ended: Promise.race(runners.map((r) => r.promise)),
     async stop() {
@@ -100,8 +110,12 @@ export async function runWorker(
   };
 }
 
-function runTasks(connectionString: string, taskList: TaskList): Promise<Runner> {
+/** @param ids - Gets the name under which the tasks' jobs are locked. */
+function runTasks(connectionString: string, taskList: TaskList, ids: Set<string>): Promise<Runner> {
+  const events: WorkerEvents = new EventEmitter();
+  events.on('worker:create', ({ worker }) => ids.add(worker.workerId));
   return run({
+    events,
     connectionString,
     concurrency: 1,
     noHandleSignals: true,
@@ -117,7 +131,7 @@ async function callHelp(pool: pg.Pool, id: string): Promise<void> {
     `SELECT graphile_worker.add_job('help', json_build_object('id', $1::text), job_key := 'help:' || $1 || ':' || n,
        max_attempts := 1, priority := $2)
      FROM generate_series(2, (
-       SELECT count(*) / $3 FROM worker_pools WHERE beat_at > now() - make_interval(secs => $4))) n`,
+       SELECT (count(*) + $3 - 1) / $3 FROM worker_pools WHERE beat_at > now() - make_interval(secs => $4))) n`,
     [id, HELP_PRIORITY, LISTS, DEAD_AFTER_SECONDS],
   );
 }
@@ -130,12 +144,7 @@ async function forgetDelays(pool: pg.Pool): Promise<void> {
 }
 
 /** Tells that this process lives, and frees the jobs of those that do not. */
-async function startHeart(pool: pg.Pool, runners: Runner[]): Promise<NodeJS.Timeout> {
-  const ids = new Set<string>();
-  for (const { events } of runners) {
-    events.on('worker:create', ({ worker }) => ids.add(worker.workerId));
-    events.on('job:start', ({ worker }) => ids.add(worker.workerId));
-  }
+async function startHeart(pool: pg.Pool, ids: ReadonlySet<string>): Promise<NodeJS.Timeout> {
   const beat = async (): Promise<void> => {
     for (const id of ids) {
       await pool.query(

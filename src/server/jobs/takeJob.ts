@@ -50,8 +50,9 @@ async function compute(
   work: Work,
 ): Promise<{ result: TakeResult; previewTrims: string }> {
   const engine = await engineOf(take, context, work);
-  await context.callHelp(take.id);
-  const result = await engine.fill().finally(() => engine.close());
+  // Not before the frames have been read: whoever helps reads the same file.
+  const helped = context.callHelp(take.id).then(() => engine.fill());
+  const result = await helped.finally(() => engine.close());
   const previewTrims = await writePreview(take, context, work);
   await tidyTake(folder, [basename(context.files.takeProxy(take.id))]);
   return { result, previewTrims };
