@@ -121,7 +121,8 @@ describe('movers that cross', () => {
       return { ...m, masks, path: masks.map(centreOf) };
     });
     const parted = partCrossings(out, film([RED, BLUE], 0), still);
-    for (const t of [25, 30, 35]) expect(parted.map((m) => areaOf(m.masks[t]))).toEqual(out.map((m) => areaOf(m.masks[t])));
+    for (const t of [25, 30, 35])
+      expect(parted.map((m) => areaOf(m.masks[t]))).toEqual(out.map((m) => areaOf(m.masks[t])));
   });
 
   it('stay as they were found if neither is ever seen alone', () => {
