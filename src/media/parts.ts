@@ -33,7 +33,7 @@ export const partsAlone: Parts = {
 
 /** How often a claim is touched, and after how long without it its holder counts as dead, ms. */
 const BEAT_MS = 2000;
-export const DEAD_AFTER_MS = 30_000;
+const DEAD_AFTER_MS = 30_000;
 /** How often it is looked whether what others compute is there, ms. */
 const LOOK_MS = 100;
 

@@ -1,23 +1,20 @@
-import { basename } from 'node:path';
-import { tidyTake } from '../../media/takeFiles.ts';
 import { Take } from '../store/take.ts';
 import { lookOften, type JobContext } from './runWork.ts';
-import { engineOf } from './takeEngine.ts';
+import { engineOf, tidy } from './takeEngine.ts';
 
 /**
  * Computes parts of a take that another worker leads, until nothing of it is left or it is over. Progress, end and failure are the
  * leader's to tell: it goes on without help.
  */
 export async function runHelp(id: string, context: JobContext): Promise<void> {
-  const isOver = async (): Promise<boolean> => (await Take.findByPk(id))?.state !== 'running';
-  if (await isOver()) return;
+  const take = await Take.findByPk(id);
+  if (take?.state !== 'running') return;
   const over = new AbortController();
   const looks = lookOften(async () => {
-    if (await isOver()) over.abort();
+    if ((await Take.findByPk(id))?.state !== 'running') over.abort();
   });
   const signal = AbortSignal.any([context.signal, over.signal]);
   try {
-    const take = (await Take.findByPk(id))!;
     const engine = await engineOf(take, context, { signal, report: () => undefined });
     await engine.fill().finally(() => engine.close());
   } catch (error) {
@@ -28,8 +25,5 @@ export async function runHelp(id: string, context: JobContext): Promise<void> {
     await looks.end();
   }
   // What this one wrote while the leader tidied up.
-  if ((await Take.findByPk(id))?.state === 'done') {
-    const { files } = context;
-    await tidyTake(files.take(id), [basename(files.takeProxy(id))]);
-  }
+  if ((await Take.findByPk(id))?.state === 'done') await tidy(id, context.files);
 }

@@ -29,8 +29,6 @@ const BEAT_MS = 1500;
 const MOST_ATTEMPTS = 25;
 /** Of the queue's jobs, which have 0: whoever can lead a take does that rather than help with another. */
 const HELP_PRIORITY = 10;
-/** Lists of tasks that each worker runs side by side, each with a beat of its own. */
-const LISTS = 3;
 
 /** Channel on which a change is told to all servers. */
 export const CHANNEL = 'mnestra_events';
@@ -75,7 +73,12 @@ export async function runWorker(
   const tell = async (event: ServerEvent): Promise<void> => {
     await pool.query('SELECT pg_notify($1, $2)', [CHANNEL, JSON.stringify(event)]);
   };
-  const context: JobContext = { ...parts, signal: stopping.signal, tell, callHelp: (take) => callHelp(pool, take) };
+  const context: JobContext = {
+    ...parts,
+    signal: stopping.signal,
+    tell,
+    callHelp: (take) => callHelp(pool, take, lists.length),
+  };
   const id = (payload: unknown): string => (payload as { id: string }).id;
   const heavy: TaskList = {
     take: (payload) => runTake(id(payload), context),
@@ -97,7 +100,8 @@ export async function runWorker(
   const quick: TaskList = { follow: (payload) => runFollow(id(payload), context) };
   await forgetDelays(pool);
   const ids = new Set<string>();
-  const runners = await Promise.all([heavy, light, quick].map((list) => runTasks(connectionString, list, ids)));
+  const lists = [heavy, light, quick];
+  const runners = await Promise.all(lists.map((list) => runTasks(connectionString, list, ids)));
   const heart = await startHeart(pool, ids);
   return {
     ended: Promise.race(runners.map((r) => r.promise)),
@@ -125,14 +129,17 @@ function runTasks(connectionString: string, taskList: TaskList, ids: Set<string>
   });
 }
 
-/** One wish for help for each of the other workers; own work of theirs goes before. */
-async function callHelp(pool: pg.Pool, id: string): Promise<void> {
+/**
+ * One wish for help for each of the other workers; own work of theirs goes before.
+ * @param beats - Of a worker that lives: one for each list of tasks that it runs side by side.
+ */
+async function callHelp(pool: pg.Pool, id: string, beats: number): Promise<void> {
   await pool.query(
     `SELECT graphile_worker.add_job('help', json_build_object('id', $1::text), job_key := 'help:' || $1 || ':' || n,
        max_attempts := 1, priority := $2)
      FROM generate_series(2, (
        SELECT (count(*) + $3 - 1) / $3 FROM worker_pools WHERE beat_at > now() - make_interval(secs => $4))) n`,
-    [id, HELP_PRIORITY, LISTS, DEAD_AFTER_SECONDS],
+    [id, HELP_PRIORITY, beats, DEAD_AFTER_SECONDS],
   );
 }
 

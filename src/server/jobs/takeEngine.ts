@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import { mkdir, rename, rm } from 'node:fs/promises';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import { shrunk } from '../../core/fill/stillPlate.ts';
 import { frameBytes, type FrameFormat } from '../../core/image/format.ts';
 import { matteFormat } from '../../media/decode.ts';
@@ -10,6 +10,8 @@ import { writeSmallMattes } from '../../media/matteFile.ts';
 import { readPlate, writePlate } from '../../media/plateFile.ts';
 import { requireRoom } from '../../media/room.ts';
 import { TakeWork } from '../../media/take.ts';
+import { tidyTake } from '../../media/takeFiles.ts';
+import type { Files } from '../files.ts';
 import type { StoredFrames } from '../services/frameStores.ts';
 import { engineSettings } from '../services/engineSettings.ts';
 import { framesBeneath, mattesOf, storedClip } from '../services/layers.ts';
@@ -48,6 +50,10 @@ export async function engineOf(take: Take, { files, stores }: JobContext, work: 
     onProgress: ({ stage, done }) => work.report(stage, done),
   });
 }
+
+/** Leaves of a take that is done its patches and its playable copy. */
+export const tidy = (id: string, files: Files): Promise<void> =>
+  tidyTake(files.take(id), [basename(files.takeProxy(id))]);
 
 type SmallFrames = StoredFrames & { factor: number };
 

@@ -1,10 +1,9 @@
-import { basename } from 'node:path';
 import type { TakeResult } from '../../media/take.ts';
-import { finishedStretches, tidyTake } from '../../media/takeFiles.ts';
+import { finishedStretches } from '../../media/takeFiles.ts';
 import { Take } from '../store/take.ts';
 import { writePreview } from './previewJob.ts';
 import { runWork, type JobContext, type Weights, type Work } from './runWork.ts';
-import { engineOf } from './takeEngine.ts';
+import { engineOf, tidy } from './takeEngine.ts';
 
 /** Shares measured on the demo shots; they only feed the bar and the time left. */
 const WEIGHTS: Record<'draft' | 'full', Weights> = {
@@ -25,7 +24,7 @@ export async function runTake(id: string, context: JobContext): Promise<void> {
     changed,
     async (work) => {
       const started = Date.now();
-      const { result, previewTrims } = await compute(take, folder, context, work);
+      const { result, previewTrims } = await compute(take, context, work);
       return { outcome: summary(result, started), previewTrims, picked: await becomesPick(take) };
     },
     () => ({ finished: finishedStretches(folder, take.count) }),
@@ -45,7 +44,6 @@ async function becomesPick(take: Take): Promise<boolean> {
 
 async function compute(
   take: Take,
-  folder: string,
   context: JobContext,
   work: Work,
 ): Promise<{ result: TakeResult; previewTrims: string }> {
@@ -54,7 +52,7 @@ async function compute(
   const helped = context.callHelp(take.id).then(() => engine.fill());
   const result = await helped.finally(() => engine.close());
   const previewTrims = await writePreview(take, context, work);
-  await tidyTake(folder, [basename(context.files.takeProxy(take.id))]);
+  await tidy(take.id, context.files);
   return { result, previewTrims };
 }
 

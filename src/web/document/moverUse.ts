@@ -1,6 +1,7 @@
-import { ranked, toShape, type RemovalNode, type ShapeNode, type ShotDocument } from '../../contract/document.ts';
+import { toShape, type ShotDocument } from '../../contract/document.ts';
 import type { MoverView } from '../../contract/movers.ts';
 import { pathAt } from '../../core/shapes/interpolate.ts';
+import type { Shape } from '../../core/shapes/shape.ts';
 
 /** What is drawn already of something that was found: it goes away, or stays in front of what is chosen. */
 export type MoverUse = 'goes' | 'stays' | undefined;
@@ -10,27 +11,22 @@ const SAME = 0.3;
 
 /** What has become of each mover, by where shapes lie on the frame that shows it best: whoever drew them. */
 export function moverUses(document: ShotDocument, movers: readonly MoverView[], removalId: string): MoverUse[] {
-  const removals = Object.entries(document.removals);
+  const shapes = Object.entries(document.removals).flatMap(([id, removal]) =>
+    Object.entries(removal.shapes)
+      .filter(([, node]) => !node.matte)
+      .map(([shapeId, node]) => ({ removal: id, shape: toShape(shapeId, node, 0, document.tracks) })),
+  );
   return movers.map((mover) => {
-    if (removals.some(([, removal]) => has(document, removal, 'add', mover))) return 'goes';
-    const chosen = removals.find(([id]) => id === removalId);
-    return chosen && has(document, chosen[1], 'hold', mover) ? 'stays' : undefined;
+    const around = shapes.filter(({ shape }) => isAround(shape, mover));
+    if (around.some(({ shape }) => shape.operation === 'add')) return 'goes';
+    return around.some(({ shape, removal }) => shape.operation === 'hold' && removal === removalId)
+      ? 'stays'
+      : undefined;
   });
 }
 
-function has(
-  document: ShotDocument,
-  removal: RemovalNode,
-  operation: ShapeNode['operation'],
-  mover: MoverView,
-): boolean {
-  return ranked(removal.shapes).some(
-    ([id, shape]) => shape.operation === operation && !shape.matte && isAround(document, id, shape, mover),
-  );
-}
-
-function isAround({ tracks }: ShotDocument, id: string, shape: ShapeNode, { best, box }: MoverView): boolean {
-  const points = pathAt(toShape(id, shape, 0, tracks), best);
+function isAround(shape: Shape, { best, box }: MoverView): boolean {
+  const points = pathAt(shape, best);
   if (!points || points.length === 0) return false;
   const [xs, ys] = [points.map((p) => p.x), points.map((p) => p.y)];
   const [left, top, right, bottom] = [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
