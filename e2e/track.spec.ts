@@ -170,3 +170,14 @@ test('what is drawn on the followed region rides on it, and C puts another one w
   }
   expect(await page.getByTestId('picture').boundingBox()).toEqual(before);
 });
+
+test('a shape that is drawn beside it is followed by itself, and not the track of the others again', async () => {
+  const rides = page.getByRole('combobox', { name: 'What the shape rides on' });
+  await page.keyboard.press('r');
+  await dragOn(page, await screenOf(page, 220, 130), await screenOf(page, 280, 180));
+  await expect(rides).toHaveText('nothing');
+  await expect(state()).toHaveCount(0);
+  await page.keyboard.press('f');
+  await expect(rides).toHaveText('Track 3');
+  await expect(state()).toContainText(`Followed on ${FRAMES} frames`, { timeout: 30_000 });
+});

@@ -448,8 +448,9 @@ class Follower {
     const quad = this.quadOf(motion);
     if (attempt.confidence > 0.7) {
       this.usual = this.usual === 0 ? attempt.likeness : 0.9 * this.usual + 0.1 * attempt.likeness;
-      this.patch =
-        cutPatch(this.kernels, picture, quad, Math.min(this.searchLevel, picture.levels.length - 1)) ?? this.patch;
+      const seen = cutPatch(this.kernels, picture, quad, Math.min(this.searchLevel, picture.levels.length - 1));
+      // Of a region that leaves the picture, all of it is kept to be searched for.
+      if (seen && (seen.whole || !this.patch?.whole)) this.patch = seen;
       this.mark(frame, picture, quad, attempt);
     }
     return { frame, quad, confidence: attempt.confidence, points: this.points(attempt) };

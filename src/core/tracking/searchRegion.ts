@@ -24,11 +24,16 @@ export interface Patch {
   mask: Float32Array;
   energy: number;
   area: number;
+  /** Where its middle lies from the region's, px of the frame: beside it where the region sticks out of the picture. */
+  dx: number;
+  dy: number;
+  /** All of the region is in it. */
+  whole: boolean;
 }
 
 /** Where a patch was found. */
 export interface Found {
-  /** Its most likely middle, px of the frame, and how like it is there. */
+  /** The most likely middle of its region, px of the frame, and how like it is there. */
   x: number;
   y: number;
   likeness: number;
@@ -43,18 +48,23 @@ export function searchLevel(side: number, levels: number): number {
   return level;
 }
 
-/** Cuts a region out of a picture in which it is seen. Undefined if it has no texture or lies outside. */
+/** Cuts a region out of a picture in which it is seen, or what is seen of it. Undefined if that has no texture, or is nothing. */
 export function cutPatch(kernels: Kernels, picture: RegionPicture, quad: Quad, level: number): Patch | undefined {
   const { at, width: w, height: h } = picture.levels[level];
   const step = 2 ** level;
   const local = quad.map((p) => ({ x: (p.x - picture.x) / step, y: (p.y - picture.y) / step }));
-  const { x: cx, y: cy } = middleOf(local);
-  const spanX = Math.max(...local.map((p) => p.x)) - Math.min(...local.map((p) => p.x));
-  const spanY = Math.max(...local.map((p) => p.y)) - Math.min(...local.map((p) => p.y));
-  const side = (v: number): number => Math.min(48, Math.max(8, Math.ceil(v / 4) * 4));
-  const [width, height] = [side(spanX), side(spanY)];
-  const [x0, y0] = [Math.round(cx) - width / 2, Math.round(cy) - height / 2];
-  if (x0 < 0 || y0 < 0 || x0 + width > w || y0 + height > h) return undefined;
+  const xs = windowOf(
+    local.map((p) => p.x),
+    middleOf(local).x,
+    w,
+  );
+  const ys = windowOf(
+    local.map((p) => p.y),
+    middleOf(local).y,
+    h,
+  );
+  if (!xs || !ys) return undefined;
+  const [x0, y0, width, height] = [xs.from, ys.from, xs.size, ys.size];
   const image = kernels.u16(at, w * h);
   const samples = new Float32Array(width * height);
   const mask = new Float32Array(width * height);
@@ -72,13 +82,32 @@ export function cutPatch(kernels: Kernels, picture: RegionPicture, quad: Quad, l
     energy += samples[i] ** 2;
   }
   // Where a patch begins is rounded; what is found is a whole px of the level, to be refined by alignment.
-  return area >= 16 && energy > area ? { level, width, height, samples, mask, energy, area } : undefined;
+  if (area < 16 || energy <= area) return undefined;
+  const whole = xs.whole && ys.whole;
+  return { level, width, height, samples, mask, energy, area, dx: xs.beside * step, dy: ys.beside * step, whole };
+}
+
+/** Where along one axis a patch lies in a picture of so many samples, and how far its middle is beside the region's. */
+function windowOf(
+  corners: readonly number[],
+  middle: number,
+  length: number,
+): { from: number; size: number; beside: number; whole: boolean } | undefined {
+  const [first, last] = [Math.min(...corners), Math.max(...corners)];
+  const [from, to] = [Math.max(0, first), Math.min(length, last)];
+  const whole = from === first && to === last;
+  const seen = whole ? middle : (from + to) / 2;
+  const size = Math.min(48, Math.max(8, Math.ceil((to - from) / 4) * 4), Math.floor(length / 4) * 4);
+  if (size < 8 || to <= from) return undefined;
+  const wanted = Math.round(seen) - size / 2;
+  const there = Math.min(length - size, Math.max(0, wanted));
+  return { from: there, size, beside: seen - middle + there - wanted, whole };
 }
 
 /**
  * Looks for a patch around an expected place by normalised correlation (Lewis 1995).
  *
- * @param x, y - Where the patch's middle is expected, px of the frame.
+ * @param x, y - Where the middle of the region is expected, px of the frame.
  * @param radius - How far it may be, px of the frame.
  * @param peaks - How many places to name at most.
  * @returns The likeliest places, the best first; none if there is no room to look.
@@ -94,8 +123,8 @@ export function searchPatch(
 ): Found[] {
   const step = 2 ** patch.level;
   const level = picture.levels[patch.level];
-  const cx = Math.round((x - picture.x) / step) - patch.width / 2;
-  const cy = Math.round((y - picture.y) / step) - patch.height / 2;
+  const cx = Math.round((x + patch.dx - picture.x) / step) - patch.width / 2;
+  const cy = Math.round((y + patch.dy - picture.y) / step) - patch.height / 2;
   const r = Math.ceil(radius / step);
   const x0 = Math.max(0, cx - r);
   const y0 = Math.max(0, cy - r);
@@ -128,8 +157,8 @@ export function searchPatch(
         if (d <= APART) worth[i] = -1;
       }
       found.push({
-        x: picture.x + (x0 + bx + patch.width / 2) * step,
-        y: picture.y + (y0 + by + patch.height / 2) * step,
+        x: picture.x + (x0 + bx + patch.width / 2) * step - patch.dx,
+        y: picture.y + (y0 + by + patch.height / 2) * step - patch.dy,
         likeness: scores[best],
         beside,
       });

@@ -199,6 +199,29 @@ describe('following a region', () => {
     expect(apart(all.at(-1)!.quad, truth(frames, 29))).toBeLessThan(0.1);
   });
 
+  it('follows what is seen of a region that sticks out of the picture, on any side', () => {
+    const swaying = (t: number): Matrix3 => Float64Array.of(1, 0, 9 * sin(t / 2), 0, 1, 7 * sin(t / 3), 0, 0, 1);
+    const frames = new Painted(16, swaying, grain);
+    for (const [dx, dy] of [
+      [-70, 0],
+      [W - 102, 0],
+      [0, -50],
+      [0, H - 78],
+      [-66, H - 72],
+    ]) {
+      const quad = QUAD.map((p) => ({ x: p.x + dx, y: p.y + dy })) as unknown as Quad;
+      for (const f of follow(frames, { quad, parts: ['shift'] })) {
+        expect([f.frame, dx, dy, f.loss, apart(f.quad, truth(frames, f.frame, 0, quad)) < 0.4]).toEqual([
+          f.frame,
+          dx,
+          dy,
+          undefined,
+          true,
+        ]);
+      }
+    }
+  });
+
   it('says when a region has nothing to hold on to, or leaves the picture', () => {
     const flat = new Painted(3, handheld, () => 100);
     expect(follow(flat).map((f) => f.loss)).toEqual(['no_texture', 'no_texture']);

@@ -49,6 +49,22 @@ describe('blockedFor', () => {
     expect([blocked(0, 310, 10), blocked(0, 105, 10)]).toEqual([false, true]);
   });
 
+  it('lets a track hold on to what stays in front, if it is that what is followed', () => {
+    const riding = removal(box(300, 'add'), box(95, 'hold', { rides: { track: 't', home: 0 } }));
+    expect(blockedFor(documentOf(riding), 't')).toBeUndefined();
+    const others = removal(box(400, 'hold'));
+    const blocked = blockedFor(documentOf(riding, others), 't')!;
+    expect([blocked(0, 105, 10), blocked(0, 310, 10), blocked(0, 410, 10)]).toEqual([false, false, true]);
+  });
+
+  it('takes what stays in front for what is followed where the region was set on it, if nothing rides', () => {
+    const inFront = documentOf(removal(box(300, 'add'), box(95, 'hold')));
+    expect(blockedFor(inFront, 't')).toBeUndefined();
+    // Set once more beside it: the region is no part of it, which has come before it.
+    inFront.tracks.t.anchors[9] = [300, 5, 310, 5, 310, 15, 300, 15];
+    expect(blockedFor(inFront, 't')!(0, 105, 10)).toBe(true);
+  });
+
   it('goes by the frame, and by what is cut out again', () => {
     const passing = box(0, 'add', {
       keys: {

@@ -19,6 +19,7 @@ export type BlockedPlace = (frame: number, x: number, y: number) => boolean;
 /**
  * What a track must not hold on to: what stays in front of the removal that it follows, and all that other removals take
  * away. A removal is the track's own if a shape of it rides on the track, or if it covers the region where that was set.
+ * What stays in front is the track's own if it rides on it, or, if nothing does, if it covers the region wherever that was set.
  *
  * @param rasters - Without them mattes that were brought in block nothing.
  * @returns Undefined if nothing is in the way.
@@ -30,11 +31,20 @@ export function blockedFor(
 ): BlockedPlace | undefined {
   const { anchors } = tracks[trackId];
   const middles = Object.entries(anchors).map(([frame, c]) => ({ frame: Number(frame), ...middleOf(quadOf(c)) }));
+  const ridden = Object.values(removals).some((removal) => ridesOn(removal, trackId));
   const tests = Object.values(removals).flatMap((removal): BlockedPlace[] => {
     const shapes = counting(removal).map(([id, node]) => toShape(id, node, 0, tracks, rasters));
-    const holds = insideOf(shapes.filter((s) => s.operation === 'hold'));
+    const followed = (hold: Shape): boolean => {
+      if (ridden) return removal.shapes[hold.id].rides?.track === trackId;
+      const covers = insideOf([hold])!;
+      return middles.every(({ frame, x, y }) => covers(frame, x, y));
+    };
+    const stays = shapes.filter((s) => s.operation === 'hold');
+    const holds = insideOf(stays.filter((s) => !followed(s)));
     const goes = insideOf(shapes.filter((s) => s.operation !== 'hold'));
-    const own = ridesOn(removal, trackId) || middles.some(({ frame, x, y }) => goes?.(frame, x, y));
+    // What it follows in front of a removal hides that: there is nothing of the removal to hold on to.
+    const own =
+      ridesOn(removal, trackId) || stays.some(followed) || middles.some(({ frame, x, y }) => goes?.(frame, x, y));
     return [holds, own ? undefined : goes].filter((test) => test !== undefined);
   });
   return tests.length > 0 ? (frame, x, y) => tests.some((test) => test(frame, x, y)) : undefined;

@@ -7,6 +7,7 @@ import { addRemoval, addShape, setKey } from './edits.ts';
 import {
   addTrack,
   deleteSpan,
+  forgetLost,
   holdSpan,
   letGo,
   removeAnchor,
@@ -159,5 +160,20 @@ describe('a stretch of a track', () => {
     expect([Object.keys(track.anchors), 5 in track.frames]).toEqual([['2'], false]);
     deleteSpan(track, 0, 10);
     expect([Object.keys(track.anchors), Object.keys(track.frames)]).toEqual([['2'], ['2']]);
+  });
+
+  it('forgets the guesses alone where the region was lost, in the frames that were asked for', () => {
+    const { track } = made();
+    track.losses = [
+      { from: 1, to: 3, reason: 'hidden' },
+      { from: 7, to: 9, reason: 'too_small' },
+    ];
+    forgetLost(track, 2, 8);
+    expect(Object.keys(track.frames)).toEqual(['0', '1', '4', '5', '6', '9', '10']);
+    expect(track.losses).toEqual([
+      { from: 1, to: 1, reason: 'hidden' },
+      { from: 9, to: 9, reason: 'too_small' },
+    ]);
+    expect(Object.keys(track.anchors)).toEqual(['5']);
   });
 });

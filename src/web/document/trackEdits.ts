@@ -133,11 +133,21 @@ export function deleteSpan(track: TrackNode, first: number, last: number): void 
   track.frames[keep] = [1, ...kept];
 }
 
+/** Forgets the guesses of frames first..last in which the region was lost, so that it is looked for there again. */
+export function forgetLost(track: TrackNode, first: number, last: number): void {
+  const lost = (f: number): boolean => track.losses.some(({ from, to }) => f >= from && f <= to);
+  for (const f of frameNumbers(track.frames)) if (f >= first && f <= last && lost(f)) delete track.frames[f];
+  clearLosses(track, first, last);
+}
+
 function clearSpan(track: TrackNode, first: number, last: number): void {
-  const within = (f: number): boolean => f >= first && f <= last;
   for (const byFrame of [track.frames, track.anchors]) {
-    for (const f of frameNumbers(byFrame)) if (within(f)) delete byFrame[f];
+    for (const f of frameNumbers(byFrame)) if (f >= first && f <= last) delete byFrame[f];
   }
+  clearLosses(track, first, last);
+}
+
+function clearLosses(track: TrackNode, first: number, last: number): void {
   track.losses = track.losses.flatMap(({ from, to, reason }) =>
     [
       { from, to: Math.min(to, first - 1), reason },

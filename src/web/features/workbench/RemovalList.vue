@@ -274,6 +274,7 @@ li.in-hand {
   opacity: 0.45;
 }
 .empty {
-  padding: 4px 14px;
+  margin: 0;
+  padding: 0 14px 12px;
 }
 </style>

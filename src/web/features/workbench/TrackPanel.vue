@@ -68,7 +68,7 @@ function remove(): void {
 </script>
 
 <template>
-  <details v-if="track" class="track" open>
+  <details v-if="track && !tracks.choseUnridden" class="track" open>
     <summary>{{ track.name }}</summary>
     <template v-if="busy">
       <div class="row" role="status">
@@ -108,10 +108,10 @@ function remove(): void {
       <Button
         v-else-if="!busy"
         label="Follow on"
-        title="Follows it where frames are missing"
+        title="Follows it where frames are missing, and looks again where it was lost"
         size="small"
         text
-        @click="tracks.follow(id)"
+        @click="tracks.followOn(id)"
       />
     </div>
     <label class="row">

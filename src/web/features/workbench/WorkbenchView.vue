@@ -108,12 +108,11 @@ function showExports(): void {
   (exportsPanel.value?.$el as HTMLElement | undefined)?.scrollIntoView({ behavior: 'smooth', block: 'end' });
 }
 
-/** Follows the outline of the chosen shape, or a region under it, or goes on with the track at hand. */
+/** Follows the outline of the chosen shape, or a region under it, or goes on with the track that it rides on or that is at hand. */
 function follow(): void {
   if (outlines.current) return void outlines.follow();
-  const shape = picture.value?.editing.selected.value;
-  if (tracks.currentId) return void tracks.follow(tracks.currentId);
-  if (!shape) return;
+  const shape = tracks.choseUnridden ? picture.value?.editing.selected.value : undefined;
+  if (!shape) return void (tracks.currentId && tracks.followOn(tracks.currentId));
   const { x, y, width, height } = boundsOf(shape.points);
   tracks.followShape(frame.value, [x, y, x + width, y, x + width, y + height, x, y + height]);
 }

@@ -60,6 +60,22 @@ describe('the track that is worked on', () => {
     expect([tracks.currentId, tracks.current?.name]).toEqual([two, 'Track 2']);
   });
 
+  it('is not that of a chosen shape which rides on nothing: that one is to be followed by itself', async () => {
+    const { doc, stage, tracks, removal, box } = await bench();
+    stage.selectRemoval(removal);
+    expect(tracks.choseUnridden).toBe(false);
+    stage.selectShape(box);
+    expect(tracks.choseUnridden).toBe(false);
+    let other = '';
+    doc.edit('Draw', (draft) => {
+      other = addShape(draft.removals[removal], 'rectangle', 0, rectanglePoints(50, 50, 60, 60));
+    });
+    stage.selectShape(other);
+    expect(tracks.choseUnridden).toBe(true);
+    tracks.followShape(0, region);
+    expect([tracks.choseUnridden, tracks.current?.name]).toEqual([false, 'Track 3']);
+  });
+
   it('is none that was deleted', async () => {
     const { doc, stage, tracks, one } = await bench();
     stage.trackId = one;
@@ -105,6 +121,24 @@ describe('following', () => {
     const body = { first: 2, last: 6, completes: edit };
     expect(posted()).toEqual([{ method: 'POST', path: `/shots/s/tracks/${one}/follow`, body }]);
     expect([doc.unsent, tracks.isBusy(one)]).toEqual([0, true]);
+  });
+
+  it('on looks again where it was lost, and one undo takes both back', async () => {
+    const { doc, stage, tracks, one } = await bench();
+    doc.edit('Followed', (draft) => {
+      draft.tracks[one].frames = { 1: [0.9, ...region], 2: [0.1, ...region], 3: [0.1, ...region] };
+      draft.tracks[one].losses = [{ from: 2, to: 3, reason: 'hidden' }];
+    });
+    stage.choose(3, 8);
+    started = () => view(one);
+    await tracks.followOn(one);
+    const { frames, losses } = doc.document.tracks[one];
+    expect([Object.keys(frames), losses]).toEqual([['1', '2'], [{ from: 2, to: 2, reason: 'hidden' }]]);
+    expect(posted().map(({ body }) => body)).toEqual([{ first: 3, last: 8, completes: expect.any(String) }]);
+    stage.choose();
+    doc.edit('Found', (draft) => void (draft.tracks[one].losses = []));
+    await tracks.followOn(one);
+    expect(posted().at(-1)?.body).toEqual({});
   });
 
   it('that is refused says why, and the track is not busy any more', async () => {

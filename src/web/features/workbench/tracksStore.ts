@@ -5,7 +5,7 @@ import type { FollowView } from '../../../contract/tracks.ts';
 import { api } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import { addTrack, rideOn } from '../../document/trackEdits.ts';
+import { addTrack, forgetLost, rideOn } from '../../document/trackEdits.ts';
 import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
 
@@ -42,6 +42,11 @@ export const useTracks = defineStore('tracks', () => {
     return chosen.find((id) => id !== undefined && id in doc.document.tracks) ?? '';
   });
   const current = computed<TrackNode | undefined>(() => tracks.value[currentId.value]);
+  /** A shape is chosen that rides on nothing: it is the next to be followed, whatever the removal's other shapes ride on. */
+  const choseUnridden = computed(() => {
+    const shape = doc.document.removals[stage.removalId]?.shapes[stage.shapeId];
+    return shape !== undefined && !shape.rides;
+  });
 
   async function load(): Promise<void> {
     const mine = ++asked;
@@ -82,6 +87,13 @@ export const useTracks = defineStore('tracks', () => {
     return start(id, () => api.follow(shotId, id, body));
   };
 
+  /** Follows a track where frames are missing, and where it was lost once more: what hid it there may be marked by now. */
+  function followOn(id: string): Promise<void> {
+    const { first, last } = stage.span ?? { first: 0, last: Infinity };
+    const edit = doc.edit('Look again for what was lost', (draft) => forgetLost(draft.tracks[id], first, last));
+    return follow(id, edit);
+  }
+
   /** Has a track or an outline followed, once the server knows all edits: it follows what it knows. */
   async function start(id: string, ask: () => Promise<FollowView>): Promise<void> {
     wanted.value = [...wanted.value, id];
@@ -113,5 +125,20 @@ export const useTracks = defineStore('tracks', () => {
     void follow(id, edit);
   }
 
-  return { tracks, follows, currentId, current, pointsShown, pointsAt, isBusy, open, follow, start, stop, followShape };
+  return {
+    tracks,
+    follows,
+    currentId,
+    current,
+    choseUnridden,
+    pointsShown,
+    pointsAt,
+    isBusy,
+    open,
+    follow,
+    followOn,
+    start,
+    stop,
+    followShape,
+  };
 });
