@@ -1,6 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameMap } from '../depth/frameMap.ts';
 import type { FrameReader } from '../image/format.ts';
+import { LEAST_TAINT_PX } from '../image/matteCells.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { Gatherer, neededRect } from './gather.ts';
 import type { Region } from './region.ts';
@@ -38,7 +39,8 @@ export function gatherDonor(
   const { frame } = region;
   const rect = neededRect(region, frame, map, frames.format);
   return kernels.scoped(() => {
-    const source = new SourceFrames(kernels, frames, mattes, new Map([[frame, rect]]), 0);
+    // A person sees where it lies: it may come as near to the matte as a draft can tell.
+    const source = new SourceFrames(kernels, frames, mattes, new Map([[frame, rect]]), 0, LEAST_TAINT_PX);
     // Its light is matched along the border, where it is joined.
     return new Gatherer(kernels, frames, map, source, 0).gather(region, [frame]);
   });

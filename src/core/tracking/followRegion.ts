@@ -89,6 +89,9 @@ const ITERATIONS = 10;
 /** Levels, from the finest on, that are tried by themselves where all of them together find nothing, or so much weaker an answer than usual. */
 const FINE_LEVELS = 2;
 const WEAKER = 0.96;
+/** The first parameter of shear and perspective, and the most confidence of an answer that leaves these as they were. */
+const STIFF = 4;
+const STIFF_TRUST = 0.75;
 /** Change that is usual from frame to frame, px at the region's rim: by moving, by growing or turning, by shear and perspective. */
 const FREE_PX = 1e4;
 const TURN_PX = 6;
@@ -345,10 +348,20 @@ class Follower {
     }
     const merit = (a: Attempt): number => this.merit(a, predicted);
     attempts.sort((a, b) => merit(b) - merit(a));
-    const [best] = attempts as (Attempt | undefined)[];
+    const best = this.orStiff(attempts.at(0), picture, frame);
     const few = this.anchorCells[0].count < RIVAL_CELLS;
     this.ambiguous = (few && this.lookalike) || attempts.some((a) => best && this.isRival(a, best));
     return best;
+  }
+
+  /** The same place without a change of shear and perspective, if that is surer: what lies beside the region bends a weak answer. */
+  private orStiff(best: Attempt | undefined, picture: RegionPicture, frame: number): Attempt | undefined {
+    if (!best || best.confidence >= FOUND || !this.free.some((p) => p >= STIFF)) return best;
+    const start = best.found.motion.slice();
+    start.set(this.motion.subarray(STIFF), STIFF);
+    const stiff = this.attempt(picture, frame, start, FINE_LEVELS, STIFF);
+    if (!stiff || stiff.confidence <= best.confidence) return best;
+    return { ...stiff, confidence: Math.min(STIFF_TRUST, stiff.confidence) };
   }
 
   /**
@@ -375,6 +388,7 @@ class Follower {
     frame: number,
     start: Motion,
     levels = this.anchorCells.length,
+    parameters = Infinity,
   ): Attempt | undefined {
     let motion = start;
     const expected = { motion: start, deviation: this.deviation() };
@@ -382,7 +396,7 @@ class Follower {
     let free: number[] = [];
     for (let i = Math.min(levels, this.anchorCells.length) - 1; i >= 0; i--) {
       if (this.anchorCells[i].level >= picture.levels.length) continue;
-      free = this.supported(this.anchorCells[i].count, i > 1);
+      free = this.supported(this.anchorCells[i].count, i > 1).filter((p) => p < parameters);
       found = alignRegion(this.kernels, picture, this.known(i), this.space, motion, expected, free, ITERATIONS);
       motion = found.motion;
     }

@@ -6,14 +6,14 @@ import { computed, ref } from 'vue';
 import { LIMITS, SETTINGS_DEFAULTS, type RemovalNode, type TakeSettings } from '../../../contract/document.ts';
 import { FILL_DEFAULTS, SOURCE_KINDS, type SourceKind } from '../../../core/fill/settings.ts';
 import { useDocument } from '../../document/documentStore.ts';
-import { startingDonor } from '../../document/donorEdits.ts';
+import { fillFromDonor } from '../../document/donorEdits.ts';
 import NumberField from './NumberField.vue';
 import PlateSettings from './PlateSettings.vue';
 import { useStage } from './stageStore.ts';
 import { useReorder } from './useReorder.ts';
 
 /** What a take of a removal is made from, and how. */
-const props = defineProps<{ removal: RemovalNode; frame: number }>();
+const props = defineProps<{ removal: RemovalNode; frame: number; width: number }>();
 const doc = useDocument();
 const stage = useStage();
 
@@ -30,6 +30,12 @@ const used = computed<readonly SourceKind[]>(() => settings.value.sources ?? FIL
 /** Those in use in their order, then the others. */
 const rows = computed(() => [...used.value, ...SOURCE_KINDS.filter((k) => !used.value.includes(k))]);
 const donor = computed(() => (used.value.includes('donor') ? settings.value.donor : undefined));
+/** A still picture or another place lies over whatever passes before the thing, unless that is held. */
+const covers = computed(
+  () =>
+    (used.value.includes('plate') || used.value.includes('donor')) &&
+    !Object.values(props.removal.shapes).some((s) => s.operation === 'hold'),
+);
 const changed = computed(() => {
   const { reach, light, grain, sources } = settings.value;
   const usual = SETTINGS_DEFAULTS;
@@ -49,11 +55,15 @@ const set = <K extends keyof TakeSettings>(key: K, value: TakeSettings[K]): void
   });
 
 function use(kind: SourceKind, wanted: boolean): void {
+  if (kind === 'donor' && wanted) {
+    const { removalId } = stage;
+    doc.edit('Fill from a donor', (draft) => fillFromDonor(draft, removalId, props));
+    return;
+  }
   change((s) => {
     s.sources = wanted ? [...used.value, kind] : used.value.filter((k) => k !== kind);
-    // A plate or a donor is chosen because nothing else will do: it comes first.
-    if (wanted && (kind === 'plate' || kind === 'donor')) s.sources = [kind, ...used.value];
-    if (wanted && kind === 'donor') s.donor ??= startingDonor(props.removal, props.frame);
+    // A plate is chosen because nothing else will do: it comes first.
+    if (wanted && kind === 'plate') s.sources = [kind, ...used.value];
   });
 }
 
@@ -141,6 +151,7 @@ const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
       />
       <p class="note">Placed at frame {{ donor.frame }}; elsewhere it moves as the background does.</p>
     </template>
+    <p v-if="covers" class="note">It covers what passes in front, too: outline that, and say that it stays.</p>
     <NumberField
       label="Reach"
       unit="frames"

@@ -4,7 +4,7 @@ import { frameNumbers, ranked } from '../../../contract/document.ts';
 import { workRange, type ShotView } from '../../../contract/shots.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { removalKeyFrames } from '../../document/edits.ts';
-import { percent } from './advice.ts';
+import { memoryWord, percent } from './advice.ts';
 import KeyLanes from './KeyLanes.vue';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
@@ -347,7 +347,7 @@ const nameOf = (name: string): string => (name.length > 15 ? `${name.slice(0, 14
           {{ nameOf(lane.name) }}
         </text>
         <text v-if="tracks.current" x="8" :y="trackTop + 18">{{ nameOf(tracks.current.name) }}</text>
-        <text x="8" :y="base - up / 2 + 4" class="faint">remembered</text>
+        <text x="8" :y="base - up / 2 + 4" class="faint">{{ memoryWord(doc.document.removals[stage.removalId]) }}</text>
         <text x="8" :y="base + down / 2 + 4" class="faint">never seen</text>
       </g>
     </svg>

@@ -5,6 +5,7 @@ import { LIMITS } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
+import { fillFromDonor } from '../../document/donorEdits.ts';
 import { addRemoval } from '../../document/edits.ts';
 import { adviceFor, type AdviceAction } from './advice.ts';
 import { useMovers } from './moversStore.ts';
@@ -12,7 +13,7 @@ import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
 
-const props = defineProps<{ shot: ShotView; clipFrames: number }>();
+const props = defineProps<{ shot: ShotView; clipFrames: number; frame: number; width: number }>();
 const emit = defineEmits<{ go: [frame: number]; play: []; export: []; follow: [] }>();
 
 const doc = useDocument();
@@ -69,6 +70,8 @@ function act(action: AdviceAction): void {
     case 'follow':
       stage.selectShape(action.shapeId);
       return emit('follow');
+    case 'donor':
+      return void doc.edit('Fill from a donor', (draft) => fillFromDonor(draft, stage.removalId, props));
     case 'set-reach':
       return void doc.edit('Change the reach', (draft) => {
         draft.removals[stage.removalId].settings.reach = action.reach;

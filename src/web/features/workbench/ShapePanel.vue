@@ -316,7 +316,7 @@ function setVisible(side: 'from' | 'to', value: number): void {
       <a :href="urls.shapes(doc.shotId, stage.removalId, 'json')" download>JSON</a>
     </p>
 
-    <FillPanel :removal="removal" :frame="frame" />
+    <FillPanel :removal="removal" :frame="frame" :width="picture.width" />
   </div>
 </template>
 

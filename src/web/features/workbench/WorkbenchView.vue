@@ -251,6 +251,8 @@ watch(
       <NextPanel
         :shot="shot"
         :clip-frames="clip.info!.frames"
+        :frame="frame"
+        :width="clip.info!.width"
         @go="player?.step($event - player.wanted.value)"
         @play="playClean"
         @follow="follow"

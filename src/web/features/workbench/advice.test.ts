@@ -121,6 +121,14 @@ describe('the next thing to do', () => {
     expect(none.actions[0].action).toEqual({ kind: 'take', draft: true });
   });
 
+  it('says that a thing is fixed to its background where nothing behind it is ever seen, and offers a donor', () => {
+    const fixed = adviceFor(input({ reveal: reveal(0.98), clipFrames: 70 }));
+    expect(fixed.text).toContain('fixed to it');
+    expect(fixed.actions.map((a) => a.action)).toEqual([{ kind: 'take', draft: true }, { kind: 'donor' }]);
+    const near = adviceFor(input({ removal: removal([0, 20, 40, 49], 10), reveal: reveal(0.98) }));
+    expect(near.actions[0].action).toEqual({ kind: 'set-reach', reach: 49 });
+  });
+
   it('does not mind what was never seen where a donor fills it', () => {
     const filled = removal([0, 20, 40, 49]);
     filled.settings = { ...filled.settings, sources: ['donor', 'texture'], donor: { frame: 0, dx: 40, dy: 0 } };
@@ -156,6 +164,8 @@ describe('one line on a removal', () => {
       '2 keys · 94 % remembered · draft, outdated',
     );
     expect(standing({ ...removal([]), shapes: {} }, null, [])).toBe('not drawn yet');
+    const given = { ...removal([0]), settings: { ...SETTINGS_DEFAULTS, sources: ['donor' as const] } };
+    expect(standing(given, reveal(0).data, [])).toBe('1 key · 100 % known');
   });
 
   it('never rounds a little to nothing, nor nearly all to all', () => {

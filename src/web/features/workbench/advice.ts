@@ -14,6 +14,7 @@ export type AdviceAction =
   | { kind: 'grow'; px: number }
   | { kind: 'go'; frame: number }
   | { kind: 'follow'; shapeId: string }
+  | { kind: 'donor' }
   | { kind: 'set-reach'; reach: number }
   | { kind: 'set-handles'; before: number; after: number }
   | { kind: 'retry-reveal' }
@@ -46,6 +47,8 @@ const LONG_GAP = 24;
 const SAME_STRETCH = 5;
 /** Below this share of the hole nobody will miss what was not seen. */
 const NEGLIGIBLE = 0.002;
+/** From this share on in all of the shot, a thing goes where its background goes. */
+const FIXED = 0.97;
 
 /** What is known about a removal and what would help it most now. First rule that applies. */
 export function adviceFor(input: AdviceInput): Advice {
@@ -258,12 +261,19 @@ function unseen({ shot, clipFrames, removal, reveal, takes: all }: AdviceInput):
       look,
     );
   }
+  if (share >= FIXED) {
+    return say(
+      `Next to nothing of what is behind it is ever seen: it is fixed to it. What surrounds it will be continued; or copy an area beside it.`,
+      draft,
+      button('Copy from beside it', { kind: 'donor' }),
+    );
+  }
   const before = shot.first - shot.handleBefore;
   const after = clipFrames - 1 - shot.last - shot.handleAfter;
   if (before > 0 || after > 0) {
     const more = { before: shot.handleBefore + Math.min(50, before), after: shot.handleAfter + Math.min(50, after) };
     return say(
-      `${text} The clip has ${before > 0 ? before : after} more frames ${before > 0 ? 'before in' : 'after out'} that may show it.`,
+      `${text} The clip has ${before > 0 ? `${before} more frames before` : `${after} more frames after`} this shot that may show it.`,
       button('Use them as handles', { kind: 'set-handles', ...more }),
       draft,
     );
@@ -280,12 +290,13 @@ function worstFrame({ frames, first }: RevealData): number {
   return first + worst;
 }
 
-function takes({ takes: all, reveal }: AdviceInput): Advice | undefined {
+function takes({ takes: all, reveal, removal }: AdviceInput): Advice | undefined {
   const done = all.filter((t) => t.state === 'done');
   const share = percent(1 - reveal!.data!.total.unseen / reveal!.data!.total.hole);
   if (done.length === 0) {
+    const known = `${share} of what is behind it is ${memoryWord(removal)}`;
     return say(
-      `The shot remembers ${share} of what is behind it. Run a draft and look at it in motion.`,
+      `${known}. Run a draft and look at it in motion.`,
       button('Run a draft', { kind: 'take', draft: true }),
       button('Run the full take', { kind: 'take', draft: false }),
     );
@@ -327,6 +338,10 @@ export function secondsText(seconds: number): string {
   return `${Math.round(seconds / 60)} min`;
 }
 
+/** A plate or a donor gives what no frame need remember. */
+export const memoryWord = (removal: RemovalNode | undefined): 'remembered' | 'known' =>
+  removal?.settings.sources?.some((kind) => kind === 'donor' || kind === 'plate') ? 'known' : 'remembered';
+
 /** One line on how a removal stands. */
 export function standing(
   removal: RemovalNode,
@@ -336,7 +351,9 @@ export function standing(
   const keys = Object.values(removal.shapes).reduce((n, s) => n + Object.keys(s.keys).length, 0);
   if (Object.keys(removal.shapes).length === 0) return 'not drawn yet';
   const parts = [keys === 0 ? 'a matte' : `${keys} ${keys === 1 ? 'key' : 'keys'}`];
-  if (reveal && reveal.total.hole > 0) parts.push(`${percent(1 - reveal.total.unseen / reveal.total.hole)} remembered`);
+  if (reveal && reveal.total.hole > 0) {
+    parts.push(`${percent(1 - reveal.total.unseen / reveal.total.hole)} ${memoryWord(removal)}`);
+  }
   const busy = all.find((t) => t.state === 'running' || t.state === 'queued');
   const pick = all.find((t) => t.picked);
   if (busy) parts.push(`${busy.draft ? 'draft' : 'full'} ${Math.round(busy.progress * 100)} %`);
