@@ -38,11 +38,23 @@ test('a donor area starts beside the thing, and is dragged to where the fill is 
   await expect(page.getByRole('list', { name: 'From, in this order' }).getByRole('listitem').first()).toContainText(
     'Donor area',
   );
-  await dragOn(page, await screenOf(page, 296, 80), await screenOf(page, 166, 80));
+  await dragOn(page, await screenOf(page, 184, 80), await screenOf(page, 166, 80));
   const across = page.getByRole('spinbutton', { name: 'Donor across' });
   await expect.poll(async () => Number((await across.inputValue()).replace(' px', ''))).toBeLessThan(-60);
   await stepTo(page, 6);
   await expect(donor()).toHaveCount(0);
+});
+
+test('it fits itself in: the pattern of the wall goes on; one undo puts it back', async () => {
+  await stepTo(page, 4);
+  const across = page.getByRole('spinbutton', { name: 'Donor across' });
+  const [before, period] = [await across.inputValue(), 6 * Math.PI];
+  await page.getByRole('button', { name: 'Let it fit' }).click();
+  await expect.poll(async () => (await across.inputValue()) !== before).toBe(true);
+  expect(Math.abs(parseFloat((await across.inputValue()).replace('−', '-')) + 4 * period)).toBeLessThan(0.6);
+  await page.keyboard.press('Control+z');
+  await expect(across).toHaveValue(before);
+  await stepTo(page, 6);
 });
 
 test('the take shows what lies there, and another source when the order is changed', async () => {

@@ -1,5 +1,7 @@
 import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
+import { AppError } from '../core/errors.ts';
+import { fitDonor } from '../core/fill/fitDonor.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import type { TrimKey } from '../core/fill/trim.ts';
 import { frameBytes } from '../core/image/format.ts';
@@ -20,6 +22,8 @@ import { readTrim } from './trimFile.ts';
 export interface FillRequest extends Marked {
   output: string;
   settings: FillSettings;
+  /** The donor is moved to where it goes on from what surrounds the hole. */
+  fitDonor: boolean;
   draft: boolean;
   /** A picture of the background, and the frame at which it lies. */
   plate?: GivenPlate;
@@ -36,6 +40,7 @@ export async function fillCommand(request: FillRequest, terminal: Terminal, sign
   const prepared = await prepare(request, { full: true, small: request.draft }, terminal, signal);
   try {
     const started = Date.now();
+    if (request.fitDonor) request = { ...request, settings: fittedIn(prepared, request.settings) };
     const result = await compute(prepared, request, terminal, signal);
     const notices = noticesOf(prepared.clip, cutsOf(result.motion.scenes));
     notices.forEach((text) => terminal.say(text));
@@ -48,6 +53,24 @@ export async function fillCommand(request: FillRequest, terminal: Terminal, sign
       );
   } finally {
     await rm(prepared.folder, { recursive: true, force: true });
+  }
+}
+
+/** Settings whose donor fits in at its frame. @throws AppError `no_donor`. */
+function fittedIn(p: Prepared, settings: FillSettings): FillSettings {
+  const { donor } = settings;
+  if (!donor) return settings;
+  const [frames, mattes] = [p.frames, p.mattes].map(({ path, format }) => new RawStore(path, format));
+  try {
+    const fit = donor.frame < p.clip.frames ? fitDonor(frames, mattes, donor.frame, donor) : undefined;
+    if (!fit) {
+      const text = `Nothing near the donor at frame ${donor.frame} goes on from what surrounds a hole. Name another place, or leave --fit-donor out.`;
+      throw new AppError('no_donor', text);
+    }
+    return { ...settings, donor: { frame: donor.frame, dx: fit.dx, dy: fit.dy } };
+  } finally {
+    frames.close();
+    mattes.close();
   }
 }
 

@@ -22,6 +22,7 @@ const HELP = `mnestra: removes what should not be in a shot
       --no-grain        no grain on the fill
       --sources LIST    where the fill comes from, in this order, of: ${SOURCE_KINDS.join(', ')} (${FILL_DEFAULTS.sources.join(',')})
       --donor N,DX,DY   the donor: an area of the same frame, DX and DY px away at frame N, moving with the background
+      --fit-donor       moves the donor by up to 32 px, to where it goes on from what surrounds the hole at its frame
       --trim FILE       brighter, warmer, moved …, by frame, as JSON (docs/formats.md)
       --plate FILE,N    a picture of the background (PNG or TIFF, as large as a frame) that lies at frame N and moves with it
       --draft           small and quick
@@ -82,6 +83,7 @@ const OPTIONS = {
   light: { type: 'string' },
   sources: { type: 'string' },
   donor: { type: 'string' },
+  'fit-donor': { type: 'boolean' },
   seed: { type: 'string' },
   threads: { type: 'string' },
   trim: { type: 'string' },
@@ -160,6 +162,7 @@ function fillRequest(v: Values) {
       seed: whole('--seed', v.seed, 0, 2 ** 31 - 1) ?? FILL_DEFAULTS.seed,
       ...sourcesOf(v),
     },
+    fitDonor: v['fit-donor'] === true,
     draft: v.draft === true,
     plate: v.plate === undefined ? undefined : plateOf(v.plate),
     trim: v.trim,
@@ -353,6 +356,7 @@ const EXIT: Record<string, number> = {
   pixel_format: 3,
   matte_size: 3,
   plate_size: 3,
+  no_donor: 3,
   not_picture: 3,
   matte_length: 3,
   disk_full: 4,

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { shotFiles, type RenderedShot } from '../../demo/render.ts';
@@ -185,6 +185,12 @@ describe('sources', () => {
     expect(offIn('donor.mkv')).toBeLessThan(1.5);
     fill('wall.mkv', 'wall-matte.mkv', 'wrong.mkv', '--sources', 'donor', '--donor', '3,80,0');
     expect(offIn('wrong.mkv')).toBeGreaterThan(10);
+    // One that is a little off is moved to where the pattern goes on, if there is such a place.
+    fill('wall.mkv', 'wall-matte.mkv', 'fitted.mkv', '--sources', 'donor', '--donor', '3,71,4', '--fit-donor');
+    expect(offIn('fitted.mkv')).toBeLessThan(1.5);
+    const nowhere = ['--sources', 'donor', '--donor', '3,700,0', '--fit-donor'];
+    expect(() => fill('wall.mkv', 'wall-matte.mkv', 'nowhere.mkv', ...nowhere)).toThrow('goes on from what surrounds');
+    expect(existsSync(at('nowhere.mkv'))).toBe(false);
   });
 
   it('colours continue smoothly what surrounds the hole', () => {

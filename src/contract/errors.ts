@@ -21,6 +21,7 @@ export const STATUS: Readonly<Record<string, number>> = {
   no_pick: 409,
   not_whole: 409,
   no_outline: 409,
+  no_donor: 409,
   outline_failed: 500,
   disk_full: 507,
   unavailable: 503,

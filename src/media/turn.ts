@@ -15,6 +15,12 @@ export function offsetToStored({ x, y }: Point, rotation: number): Point {
   return { x: b.x - a.x, y: b.y - a.y };
 }
 
+/** An offset in px as stored, on the picture as shown. */
+export function offsetToShown({ x, y }: Point, rotation: number): Point {
+  const [a, b] = [toShown({ x: 0, y: 0 }, rotation, 0, 0), toShown({ x, y }, rotation, 0, 0)];
+  return { x: b.x - a.x, y: b.y - a.y };
+}
+
 /** The way back of {@link toShown}. */
 export function toStored({ x, y }: Point, rotation: number, width: number, height: number): Point {
   if (rotation === 90) return { x: y, y: height - 1 - x };

@@ -10,6 +10,7 @@ import { demoRoutes } from './http/demoRoutes.ts';
 import { shotRoutes } from './http/shotRoutes.ts';
 import { exportRoutes, revealRoutes, takeRoutes } from './http/takeRoutes.ts';
 import { matteRoutes } from './http/matteRoutes.ts';
+import { donorRoutes } from './http/donorRoutes.ts';
 import { plateRoutes } from './http/plateRoutes.ts';
 import { moverRoutes } from './http/moverRoutes.ts';
 import { outlineRoutes } from './http/outlineRoutes.ts';
@@ -20,6 +21,7 @@ import { ExportService } from './services/exports.ts';
 import { FrameStores } from './services/frameStores.ts';
 import { MatteService } from './services/mattes.ts';
 import { MoverService } from './services/movers.ts';
+import { DonorService } from './services/donors.ts';
 import { OutlineService } from './services/outlines.ts';
 import { PictureService } from './services/pictures.ts';
 import { PlateService } from './services/plates.ts';
@@ -63,6 +65,7 @@ const endpoints = [
   ...outlineRoutes(new OutlineService(files, stores, pictures, new PointThread()), tracks),
   ...matteRoutes(mattes),
   ...plateRoutes(plates),
+  ...donorRoutes(new DonorService(files, pictures)),
   ...moverRoutes(new MoverService(files, { tell, queue: put.search })),
   ...exportRoutes(new ExportService(files, { tell, queue: put.export })),
 ];

@@ -4,6 +4,7 @@ import { randomUUID } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { deserialize } from 'node:v8';
 import { marksOf, toRemoval, type RemovalNode } from '../contract/document.ts';
+import type { FittedDonor } from '../contract/donors.ts';
 import type { ErrorBody } from '../contract/errors.ts';
 import type { ShotState, ShotView } from '../contract/shots.ts';
 import type { RevealTotal, RevealView, TakeView } from '../contract/takes.ts';
@@ -257,6 +258,42 @@ describe('a reveal', () => {
     expect(aside.seen).toBeGreaterThan(donor.seen);
     expect(aside.hole).toBe(none.hole);
   }, 60_000);
+});
+
+describe('a donor', () => {
+  const fitted = (shot: ShotView, id: string, body: object) =>
+    house.call<FittedDonor & ErrorBody>('POST', `/shots/${shot.id}/removals/${id}/donor`, body);
+
+  it('is moved to where it goes on from what surrounds the hole, near to where it is', async () => {
+    const id = randomUUID();
+    const shot = await newShot({ [id]: spot() });
+    const { status, body } = await fitted(shot, id, { frame: 20, dx: 60, dy: 20 });
+    expect([status, body.frame]).toEqual([200, 20]);
+    expect(Math.max(Math.abs(body.dx - 60), Math.abs(body.dy - 20))).toBeLessThan(33);
+    expect(body.likeness).toBeGreaterThan(0.2);
+    const again = await fitted(shot, id, { frame: 20, dx: body.dx, dy: body.dy });
+    expect([again.body.dx - body.dx, again.body.dy - body.dy].map(Math.abs).every((v) => v <= 0.1)).toBe(true);
+  });
+
+  it('cannot be where there is nothing like it, without an outline, or in a removal that is not there', async () => {
+    const [id, empty] = [randomUUID(), randomUUID()];
+    const shot = await newShot({ [id]: spot(), [empty]: { ...spot(), shapes: {} } });
+    const there = { frame: 20, dx: 60, dy: 20 };
+    const codes = await Promise.all([
+      fitted(shot, id, { ...there, dx: 900 }),
+      fitted(shot, empty, there),
+      fitted(shot, randomUUID(), there),
+      fitted(shot, id, { ...there, frame: 9999 }),
+      fitted(shot, id, { dx: 1 }),
+    ]);
+    expect(codes.map(({ status, body }) => [status, body.code])).toEqual([
+      [409, 'no_donor'],
+      [409, 'no_marks'],
+      [404, 'not_found'],
+      [404, 'not_found'],
+      [400, 'bad_request'],
+    ]);
+  });
 });
 
 describe('what cannot be done', () => {

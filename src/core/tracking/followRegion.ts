@@ -92,6 +92,7 @@ const WEAKER = 0.96;
 /** The first parameter of shear and perspective, and the most confidence of an answer that leaves these as they were. */
 const STIFF = 4;
 const STIFF_TRUST = 0.75;
+const STIFF_SHARE = 0.5;
 /** Change that is usual from frame to frame, px at the region's rim: by moving, by growing or turning, by shear and perspective. */
 const FREE_PX = 1e4;
 const TURN_PX = 6;
@@ -361,6 +362,8 @@ class Follower {
     start.set(this.motion.subarray(STIFF), STIFF);
     const stiff = this.attempt(picture, frame, start, FINE_LEVELS, STIFF);
     if (!stiff || stiff.confidence <= best.confidence) return best;
+    // Fewer parameters are met by chance more easily: most of it must be seen, as like as ever.
+    if (stiff.share < STIFF_SHARE || stiff.likeness < SAME * this.usual) return best;
     return { ...stiff, confidence: Math.min(STIFF_TRUST, stiff.confidence) };
   }
 

@@ -4,6 +4,8 @@ import type { ErrorBody } from '../../contract/errors.ts';
 import type { EditBody, ShotBody, ShotChange, ShotState, ShotView, StepBody } from '../../contract/shots.ts';
 import type { MatteView, SoftenBody } from '../../contract/mattes.ts';
 import type { MoverOutlines, SearchView } from '../../contract/movers.ts';
+import type { FittedDonor } from '../../contract/donors.ts';
+import type { Donor } from '../../core/fill/settings.ts';
 import type { PlateBody, PlatePicture, PlateView } from '../../contract/plates.ts';
 import type { PointBody, PointedOutline } from '../../contract/outlines.ts';
 import type { FollowBody, FollowView, TrackPoints } from '../../contract/tracks.ts';
@@ -90,6 +92,8 @@ export const api = {
     call<MatteView>('POST', `/shots/${shotId}/shapes/${shapeId}/soften`, body),
   dismissMatte: (id: string) => call<MatteView>('POST', `/mattes/${id}/dismiss`),
 
+  fitDonor: (shotId: string, removalId: string, body: Donor) =>
+    call<FittedDonor>('POST', `/shots/${shotId}/removals/${removalId}/donor`, body),
   plates: (shotId: string) => call<PlateView[]>('GET', `/shots/${shotId}/plates`),
   buildPlate: (shotId: string, body: PlateBody) => call<PlateView>('POST', `/shots/${shotId}/plates`, body),
   dismissPlate: (id: string) => call<PlateView>('POST', `/plates/${id}/dismiss`),

@@ -4,18 +4,22 @@ import Button from 'primevue/button';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed, ref } from 'vue';
 import { LIMITS, SETTINGS_DEFAULTS, type RemovalNode, type TakeSettings } from '../../../contract/document.ts';
-import { FILL_DEFAULTS, SOURCE_KINDS, type SourceKind } from '../../../core/fill/settings.ts';
+import type { FittedDonor } from '../../../contract/donors.ts';
+import { FILL_DEFAULTS, SOURCE_KINDS, type Donor, type SourceKind } from '../../../core/fill/settings.ts';
+import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { fillFromDonor } from '../../document/donorEdits.ts';
 import NumberField from './NumberField.vue';
 import PlateSettings from './PlateSettings.vue';
 import { useStage } from './stageStore.ts';
 import { useReorder } from './useReorder.ts';
+import { useWork } from './workStore.ts';
 
 /** What a take of a removal is made from, and how. */
 const props = defineProps<{ removal: RemovalNode; frame: number; width: number }>();
 const doc = useDocument();
 const stage = useStage();
+const work = useWork();
 
 const SOURCES: Record<SourceKind, { label: string; hint: string }> = {
   frames: { label: 'Other frames', hint: 'What other frames of the shot show of the place' },
@@ -82,6 +86,22 @@ const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
   change((s) => {
     s.donor = { ...s.donor!, [axis]: value, frame: props.frame };
   });
+
+const fitting = ref(false);
+async function fit(): Promise<void> {
+  const { removalId } = stage;
+  fitting.value = true;
+  // The server goes by the marks that it knows.
+  await doc.whenSent();
+  const { dx, dy } = donor.value!;
+  const found = await work.act(() => api.fitDonor(doc.shotId, removalId, { frame: props.frame, dx, dy }));
+  fitting.value = false;
+  if (!found) return;
+  doc.edit('Let the donor fit', (draft) => {
+    if (draft.removals[removalId]) draft.removals[removalId].settings.donor = donorOf(found);
+  });
+}
+const donorOf = ({ frame, dx, dy }: FittedDonor): Donor => ({ frame, dx, dy });
 </script>
 
 <template>
@@ -149,7 +169,17 @@ const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
         :digits="1"
         @commit="moveDonor('dy', $event)"
       />
-      <p class="note">Placed at frame {{ donor.frame }}; elsewhere it moves as the background does.</p>
+      <div class="row">
+        <p class="note">Placed at frame {{ donor.frame }}; elsewhere it moves as the background does.</p>
+        <Button
+          label="Let it fit"
+          title="Moves it a little, to where it goes on from what surrounds the thing at this frame: bricks meet bricks"
+          size="small"
+          severity="secondary"
+          :loading="fitting"
+          @click="fit"
+        />
+      </div>
     </template>
     <p v-if="covers" class="note">It covers what passes in front, too: outline that, and say that it stays.</p>
     <NumberField
