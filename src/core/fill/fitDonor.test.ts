@@ -43,6 +43,13 @@ describe('a donor is moved', () => {
     expect([fit.dx - 130.4, fit.dy - 6.7].map((v) => Math.abs(v) < 0.25)).toEqual([true, true]);
   });
 
+  it('but not to where less of the hole is shown', () => {
+    // What goes on best lies half over the hole itself.
+    const given = { dx: 0, dy: HOLE.height + 4 };
+    const { dx, dy } = fitDonor(frames(wall), mattes(), 0, given)!;
+    expect(Math.abs(dx) >= HOLE.width || dy >= HOLE.height - 0.5).toBe(true);
+  });
+
   it('without looking at what stays in front', () => {
     // Poles that no place beside the hole is free of.
     const held = (x: number): boolean => x >= 140 && x % 24 < 4;

@@ -1,5 +1,6 @@
 import { boxMean } from '../image/boxMean.ts';
 import { bytesPerSample, grow, intersect, planeViews, type FrameReader, type Rect } from '../image/format.ts';
+import { bytesOf } from '../image/mapped.ts';
 import { readBlocked } from '../image/matteCells.ts';
 import { union } from './gather.ts';
 
@@ -22,6 +23,8 @@ const MANY = 30_000;
 /** Share of the rim that must be seen at an offset, and the likeness from which on a place is one. */
 const LEAST_SEEN = 0.6;
 const LEAST_LIKENESS = 0.2;
+/** Share of the hole of which the donor may see nothing that it saw before. */
+const LOST_SHARE = 0.005;
 /** How much liker a place at the end of the reach must be than the given one. */
 const FAR_COSTS = 0.1;
 
@@ -44,18 +47,22 @@ export function fitDonor(
   const window = readWindow(frames, mattes, frame, hole, start);
   const rim = rimOf(window);
   if (rim.length === 0) return undefined;
-  const few = sampled(rim, FEW);
+  const few = sampled(rim, FEW, window.rect);
+  const inside = sampled(placesOf(window.hole), FEW, window.rect);
+  // It must show as much of the hole as it does now.
+  const least = seenAt(window, inside, start.dx, start.dy) - LOST_SHARE;
   let best = { ...start, likeness: -1, worth: -1 };
   for (let y = -FIT_REACH; y <= FIT_REACH; y++) {
     for (let x = -FIT_REACH; x <= FIT_REACH; x++) {
       const [dx, dy] = [start.dx + x, start.dy + y];
       const likeness = likenessAt(window, few, dx, dy);
       const worth = likeness - (FAR_COSTS * (x * x + y * y)) / FIT_REACH ** 2;
-      if (worth > best.worth) best = { dx, dy, likeness, worth };
+      if (worth <= best.worth || seenAt(window, inside, dx, dy) < least) continue;
+      best = { dx, dy, likeness, worth };
     }
   }
   if (best.likeness < LEAST_LIKENESS) return undefined;
-  return refined(window, sampled(rim, MANY), best);
+  return refined(window, sampled(rim, MANY, window.rect), best);
 }
 
 /** The part of a frame that holds the matte. */
@@ -120,47 +127,76 @@ function fineOf(luma: Float32Array, free: Uint8Array, { width, height }: Rect): 
 function rimOf({ rect, free, hole }: Window): Int32Array {
   const near = reached(hole, rect, RIM_FROM);
   const far = reached(hole, rect, RIM_TO);
+  return placesOf(bytesOf(free, (v, i) => (far[i] > near[i] ? v : 0)));
+}
+
+/** The numbers of a mask's px. */
+function placesOf(mask: Uint8Array): Int32Array {
   const out: number[] = [];
-  for (let i = 0; i < free.length; i++) if (far[i] && !near[i] && free[i] === 1) out.push(i);
+  for (let i = 0; i < mask.length; i++) if (mask[i] === 1) out.push(i);
   return Int32Array.from(out);
 }
 
-/** Whether something of a mask lies within a square of so many px around. */
-function reached(mask: Uint8Array, { width, height }: Rect, radius: number): boolean[] {
+/** Share of some px that is free at an offset. */
+function seenAt({ rect, free }: Window, places: Places, dx: number, dy: number): number {
+  const { width } = rect;
+  const by = dy * width + dx;
+  let seen = 0;
+  for (let k = 0; k < places.at.length; k++) {
+    const x = places.x[k] + dx;
+    // Beyond the upper and lower border there is no such px.
+    if (x >= 0 && x < width && free[places.at[k] + by] === 1) seen++;
+  }
+  return seen / places.at.length;
+}
+
+/** Where something of a mask lies within a square of so many px around. */
+function reached(mask: Uint8Array, { width, height }: Rect, radius: number): Uint8Array {
   const mean = boxMean(Float32Array.from(mask), width, height, radius);
   // Less than one px of a square, and above the error of running sums.
   const least = 0.5 / (2 * radius + 1) ** 2;
-  return Array.from(mean, (v) => v > least);
+  return bytesOf(mean, (v) => (v > least ? 1 : 0));
 }
 
-function sampled(places: Int32Array, count: number): Int32Array {
-  const step = places.length / count;
-  if (step <= 1) return places;
-  const out = new Int32Array(count);
-  for (let k = 0; k < count; k++) out[k] = places[Math.floor(k * step)];
-  return out;
+/** Px of a window: their numbers in it, and their columns. */
+interface Places {
+  at: Int32Array;
+  x: Int32Array;
+}
+
+/** At most so many of a window's px. */
+function sampled(numbers: Int32Array, count: number, { width }: Rect): Places {
+  const step = Math.max(1, numbers.length / count);
+  const at = new Int32Array(Math.min(count, numbers.length));
+  for (let k = 0; k < at.length; k++) at[k] = numbers[Math.floor(k * step)];
+  return { at, x: at.map((i) => i % width) };
 }
 
 /** Correlation of some px with those at an offset, -1..1; -1 where too few of these are seen. */
-function likenessAt({ rect, detail, free }: Window, places: Int32Array, dx: number, dy: number): number {
+function likenessAt({ rect, detail, free }: Window, places: Places, dx: number, dy: number): number {
   const { width } = rect;
   const by = dy * width + dx;
-  let [seen, ab, aa, bb] = [0, 0, 0, 0];
-  for (const i of places) {
-    const x = (i % width) + dx;
-    // Beyond the upper and lower border there is no such px.
+  const { at, x: columns } = places;
+  let seen = 0;
+  let ab = 0;
+  let aa = 0;
+  let bb = 0;
+  for (let k = 0; k < at.length; k++) {
+    const i = at[k];
+    const x = columns[k] + dx;
     if (x < 0 || x >= width || free[i + by] !== 1) continue;
-    const [u, v] = [detail[i], detail[i + by]];
+    const u = detail[i];
+    const v = detail[i + by];
     seen++;
     ab += u * v;
     aa += u * u;
     bb += v * v;
   }
-  return seen >= LEAST_SEEN * places.length && aa * bb > 0 ? ab / Math.sqrt(aa * bb) : -1;
+  return seen >= LEAST_SEEN * at.length && aa * bb > 0 ? ab / Math.sqrt(aa * bb) : -1;
 }
 
 /** The best of the offsets beside, and the top of the parabolas through it. */
-function refined(window: Window, places: Int32Array, { dx, dy }: Offset): (Offset & { likeness: number }) | undefined {
+function refined(window: Window, places: Places, { dx, dy }: Offset): (Offset & { likeness: number }) | undefined {
   const at = (x: number, y: number): number => likenessAt(window, places, x, y);
   let [x, y, likeness] = [dx, dy, at(dx, dy)];
   for (const [a, b] of BESIDE) {

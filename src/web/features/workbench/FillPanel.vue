@@ -172,6 +172,7 @@ const donorOf = ({ frame, dx, dy }: FittedDonor): Donor => ({ frame, dx, dy });
       <div class="row">
         <p class="note">Placed at frame {{ donor.frame }}; elsewhere it moves as the background does.</p>
         <Button
+          class="fit"
           label="Let it fit"
           title="Moves it a little, to where it goes on from what surrounds the thing at this frame: bricks meet bricks"
           size="small"
@@ -230,6 +231,10 @@ li.in-hand {
   visibility: hidden;
 }
 .note {
+  flex: 1;
   margin-bottom: 6px;
+}
+.fit {
+  white-space: nowrap;
 }
 </style>
