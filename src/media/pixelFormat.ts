@@ -66,7 +66,8 @@ export function storedFormat(pixelFormat: string, width: number, height: number)
   }
   if (rgb) {
     const planes = Array.from({ length: rgb[1] ? 4 : 3 }, () => ({ ...full }));
-    return { pixelFormat: name, format: { width, height, depth: Number(rgb[2]) || 8, planes, colourPlanes: 3 } };
+    const depth = Number(rgb[2]) || 8;
+    return { pixelFormat: name, format: { width, height, depth, planes, colourPlanes: 3, rgb: true } };
   }
   if (grey) {
     return {

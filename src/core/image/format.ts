@@ -19,6 +19,8 @@ export interface FrameFormat {
   planes: PlaneFormat[];
   /** Number of planes that a fill computes; the rest are alpha. */
   colourPlanes: number;
+  /** The planes are green, blue and red. */
+  rgb?: true;
 }
 
 export const bytesPerSample = (format: FrameFormat): number => (format.depth > 8 ? 2 : 1);

@@ -7,6 +7,8 @@ import { mediansAround } from './mediansAround.ts';
 
 /** Bits of the samples that are compared: differences of nine of them fit into 16 bits. */
 const BITS = 12;
+/** Chroma without colour, at those bits. */
+export const NEUTRAL = 2048;
 /** Side of the cells in which light is compared, px of the frames here. */
 const LIGHT_CELL = 48;
 /** Cells on each side whose median is a cell's gain: wider than a mover and its shadow. */
@@ -74,6 +76,7 @@ export class FrameLayer {
         kernels.run.cutPlane(raw, width, 0, bytes, format.depth, width, height, at[p], BITS);
       });
     });
+    if (format.rgb) toLuma(at.map((plane) => kernels.u16(plane, format.width * format.height)));
   }
 
   /**
@@ -118,6 +121,20 @@ export class FrameLayer {
         Math.min(MOST_GAIN, Math.max(1 / MOST_GAIN, Math.exp(g))),
       );
     });
+  }
+}
+
+/**
+ * Green, blue and red become luma and two differences of colour around their neutral (ITU-R BT.709-6, full range, scaled as in
+ * clause 3.3): shade and light are told by these.
+ */
+function toLuma([green, blue, red]: Uint16Array[]): void {
+  for (let i = 0; i < green.length; i++) {
+    const luma = 0.2126 * red[i] + 0.7152 * green[i] + 0.0722 * blue[i];
+    const [b, r] = [(blue[i] - luma) / 1.8556, (red[i] - luma) / 1.5748];
+    green[i] = luma + 0.5;
+    blue[i] = NEUTRAL + b + 0.5;
+    red[i] = NEUTRAL + r + 0.5;
   }
 }
 

@@ -230,6 +230,30 @@ describe('movingRegions', () => {
     expect(areaOf(regions[0])).toBeLessThan(1.35 * (areaOf(block) + areaOf(shadow)));
   });
 
+  it('are told by luma and colour in RGB, too: a frame in green, blue and red is laid as the same one in luma and chroma', async () => {
+    const kernels = await loadKernels(64 << 20);
+    // Grey, a red that is half as bright as white, and the shade of a green, in 8 bits.
+    const [g, b, r] = [
+      [100, 0, 90],
+      [100, 0, 30],
+      [100, 128, 30],
+    ];
+    const size = { width: 3, height: 1, stepX: 1, stepY: 1 };
+    const rgb: FrameFormat = { ...format, width: 3, height: 1, planes: [size, size, size], colourPlanes: 3, rgb: true };
+    const three: FrameReader = {
+      format: rgb,
+      count: 1,
+      readRows: (_frame, plane, _y, _rows, into) => into.set([g, b, r][plane]),
+    };
+    const own = new FrameLayer(kernels, three, motion(), 1).own(0).map(({ at }) => [...kernels.u16(at, 3)]);
+    // 8 bits are 16 times as much in 12. Red: 0.2126 x 2048; its differences (0 - 435) / 1.8556 and (2048 - 435) / 1.5748.
+    expect(own.map((plane) => plane[0])).toEqual([1600, 2048, 2048]);
+    expect(own.map((plane) => plane[1])).toEqual([435, 2048 - 235, 2048 + 1024]);
+    const luma = 16 * (0.7152 * 90 + 0.2848 * 30);
+    expect(Math.abs(own[0][2] - luma)).toBeLessThan(1);
+    expect(Math.abs(own[1][2] - 2048 - (480 - luma) / 1.8556)).toBeLessThan(1);
+  });
+
   it('are where somebody stands for a while before a camera that rests', async () => {
     const kernels = await loadKernels(64 << 20);
     const long = 240;

@@ -1,5 +1,6 @@
 import { grow, intersect, type Rect } from '../image/format.ts';
 import { UNKNOWN, type Evidence } from './evidence.ts';
+import { NEUTRAL } from './layFrames.ts';
 
 /** Half the side of the square in which shade is looked for, px. */
 const REACH = 2;
@@ -17,8 +18,7 @@ const MOST_SHADE = 1.4;
 const MOST_MISSING = 0.3;
 /** Square of the ratio's change between neighbours at a soft edge. */
 const SOFT_EDGE = 0.004;
-/** Chroma without colour; and the change of colour that a shadow may bring, 12-bit levels: more where it is dark, by the sky's blue. */
-const NEUTRAL = 2048;
+/** The change of colour that a shadow may bring, 12-bit levels: more where it is dark, by the sky's blue. */
 const MOST_TINT = 50;
 const DARK_SHADE = 0.3;
 const TINT_PER_DARKNESS = 60;
