@@ -50,6 +50,17 @@ async function watch(take: string, enough: (seen: Set<number>) => boolean): Prom
   return seen;
 }
 
+/** Longer than a worker may be silent (`jobs/queue.ts`). */
+const FORGOTTEN_MS = 7000;
+
+/** How often the takes in the queue have been begun. */
+const attempts = (): unknown =>
+  house.script(`
+    const database = openDatabase(config.databaseUrl);
+    const [rows] = await database.query("SELECT attempts FROM graphile_worker.jobs WHERE task_identifier = 'take'");
+    await database.close();
+    return rows.map((r) => r.attempts);`);
+
 const isBusy = (state: string): boolean => state === 'queued' || state === 'running';
 const both = (seen: Set<number>): boolean => seen.size === 2;
 
@@ -79,6 +90,26 @@ describe('two workers', () => {
     },
     60_000,
   );
+
+  it('who comes in the middle of a take helps with it, and does not take who stands still for dead', async () => {
+    await house.kill(second);
+    // Until the dead one is forgotten: it must not be asked in the newcomer's place.
+    await sleep(FORGOTTEN_MS);
+    const take = await start(shot, id);
+    await watch(take.id, (seen) => seen.size === 1);
+    // However quick this machine is, something is left for the newcomer.
+    const first = house.worker;
+    first.kill('SIGSTOP');
+    await house.startWorker();
+    [second, house.worker] = [house.worker, first];
+    await sleep(FORGOTTEN_MS);
+    expect([(await takeNow(take.id)).state, attempts()]).toEqual(['running', [1]]);
+    first.kill('SIGCONT');
+    const seen = await watch(take.id, both);
+    expect([...seen].sort()).toEqual([first.pid!, second.pid!].sort());
+    expect((await finished(take.id)).state).toBe('done');
+    expect(samplesOf(take.id)).toEqual(alone);
+  }, 120_000);
 
   it('a take that is stopped is stopped for both', async () => {
     const take = await start(shot, id);

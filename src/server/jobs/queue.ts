@@ -13,6 +13,7 @@ import type { ServerEvent } from '../../contract/events.ts';
 import { runExport } from './exportJob.ts';
 import { runFollow } from './followJob.ts';
 import { importClip } from './importClip.ts';
+import { Heart } from './heart.ts';
 import { runHelp } from './helpJob.ts';
 import { runMatte } from './matteJob.ts';
 import { runPlate } from './plateJob.ts';
@@ -22,9 +23,6 @@ import { runSearch } from './searchJob.ts';
 import type { JobContext } from './runWork.ts';
 import { runTake } from './takeJob.ts';
 
-/** A pool that has not beaten for this long is taken for dead, and its jobs are given to others. */
-const DEAD_AFTER_SECONDS = 5;
-const BEAT_MS = 1500;
 /** A job fails with a sentence of its own; what the queue tries again is the death of a worker. */
 const MOST_ATTEMPTS = 25;
 /** Of the queue's jobs, which have 0: whoever can lead a take does that rather than help with another. */
@@ -73,11 +71,17 @@ export async function runWorker(
   const tell = async (event: ServerEvent): Promise<void> => {
     await pool.query('SELECT pg_notify($1, $2)', [CHANNEL, JSON.stringify(event)]);
   };
+  const ids = new Set<string>();
+  const heart = new Heart(connectionString, pool, ids);
   const context: JobContext = {
     ...parts,
     signal: stopping.signal,
     tell,
-    callHelp: (take) => callHelp(pool, take, lists.length),
+    callHelp: async (take, known) => {
+      const living = await heart.living(lists.length);
+      await callHelp(pool, take, known + 1, living);
+      return living;
+    },
   };
   const id = (payload: unknown): string => (payload as { id: string }).id;
   const heavy: TaskList = {
@@ -99,16 +103,15 @@ export async function runWorker(
   // Somebody steers a track and looks on: it does not wait for anything.
   const quick: TaskList = { follow: (payload) => runFollow(id(payload), context) };
   await forgetDelays(pool);
-  const ids = new Set<string>();
   const lists = [heavy, light, quick];
   const runners = await Promise.all(lists.map((list) => runTasks(connectionString, list, ids)));
-  const heart = await startHeart(pool, ids);
+  heart.start();
   return {
     ended: Promise.race(runners.map((r) => r.promise)),
     async stop() {
-      clearInterval(heart);
       stopping.abort();
       await Promise.all(runners.map((r) => r.stop()));
+      await heart.stop();
       await pool.end();
     },
   };
@@ -117,7 +120,7 @@ export async function runWorker(
 /** @param ids - Gets the name under which the tasks' jobs are locked. */
 function runTasks(connectionString: string, taskList: TaskList, ids: Set<string>): Promise<Runner> {
   const events: WorkerEvents = new EventEmitter();
-  events.on('worker:create', ({ worker }) => ids.add(worker.workerId));
+  events.on('pool:create', ({ workerPool }) => ids.add(workerPool.id));
   return run({
     events,
     connectionString,
@@ -129,17 +132,14 @@ function runTasks(connectionString: string, taskList: TaskList, ids: Set<string>
   });
 }
 
-/**
- * One wish for help for each of the other workers; own work of theirs goes before.
- * @param beats - Of a worker that lives: one for each list of tasks that it runs side by side.
- */
-async function callHelp(pool: pg.Pool, id: string, beats: number): Promise<void> {
+/** A wish for help for each of the workers with these numbers; own work of theirs goes before. */
+async function callHelp(pool: pg.Pool, id: string, first: number, last: number): Promise<void> {
+  if (last < first) return;
   await pool.query(
     `SELECT graphile_worker.add_job('help', json_build_object('id', $1::text), job_key := 'help:' || $1 || ':' || n,
        max_attempts := 1, priority := $2)
-     FROM generate_series(2, (
-       SELECT (count(*) + $3 - 1) / $3 FROM worker_pools WHERE beat_at > now() - make_interval(secs => $4))) n`,
-    [id, HELP_PRIORITY, beats, DEAD_AFTER_SECONDS],
+     FROM generate_series($3::int, $4::int) n`,
+    [id, HELP_PRIORITY, first, last],
   );
 }
 
@@ -148,28 +148,6 @@ async function forgetDelays(pool: pg.Pool): Promise<void> {
   await pool.query(`
     SELECT graphile_worker.reschedule_jobs(array_agg(id), run_at := now(), attempts := 0)
     FROM graphile_worker.jobs WHERE locked_at IS NULL AND attempts > 0 HAVING count(*) > 0`);
-}
-
-/** Tells that this process lives, and frees the jobs of those that do not. */
-async function startHeart(pool: pg.Pool, ids: ReadonlySet<string>): Promise<NodeJS.Timeout> {
-  const beat = async (): Promise<void> => {
-    for (const id of ids) {
-      await pool.query(
-        'INSERT INTO worker_pools (id, beat_at) VALUES ($1, now()) ON CONFLICT (id) DO UPDATE SET beat_at = now()',
-        [id],
-      );
-    }
-    const { rows } = await pool.query<{ locked_by: string }>(
-      `SELECT DISTINCT j.locked_by FROM graphile_worker.jobs j LEFT JOIN worker_pools p ON p.id = j.locked_by
-       WHERE j.locked_by IS NOT NULL AND COALESCE(p.beat_at, j.locked_at) < now() - make_interval(secs => $1)`,
-      [DEAD_AFTER_SECONDS],
-    );
-    const dead = rows.map((r) => r.locked_by).filter((id) => !ids.has(id));
-    if (dead.length > 0) await pool.query('SELECT graphile_worker.force_unlock_workers($1::text[])', [dead]);
-  };
-  const tick = (): void => void beat().catch(() => undefined);
-  tick();
-  return setInterval(tick, BEAT_MS);
 }
 
 /** Only warnings and errors are worth a line. */

@@ -11,8 +11,11 @@ export interface JobContext {
   /** Aborted when the worker is to end; the job is then taken up again by the next. */
   signal: AbortSignal;
   tell(event: ServerEvent): Promise<void>;
-  /** Asks the other workers that live to compute parts of a take, once they have nothing else to do. */
-  callHelp(takeId: string): Promise<void>;
+  /**
+   * Asks the workers that have come since help was last called to compute parts of a take, once they have nothing else to do.
+   * @param known - How many lived then, this one too. @returns How many live now.
+   */
+  callHelp(takeId: string, known: number): Promise<number>;
 }
 
 /** How often a job looks whether it is to be cancelled, and tells how far it is, ms. */
@@ -69,6 +72,8 @@ export async function runWork<R extends WorkRow>(
   } catch (error) {
     await looks.end();
     if (context.signal.aborted) throw error;
+    // Whoever took this for dead, and has done the work meanwhile, may have tidied up under it.
+    if (await isDone(row)) return;
     const cancelled = stop.signal.aborted;
     const end = cancelled ? { state: 'cancelled' } : { state: 'failed', error: explainFailure(error) };
     await save({ ...extra(), ...end, secondsLeft: null });
@@ -96,11 +101,17 @@ export function lookOften(look: () => Promise<void>): { now(): void; end(): Prom
 
 /** Whether somebody asked for a stop, or took the row away. */
 async function isUnwanted(row: WorkRow): Promise<boolean> {
+  const now = await asItIs(row);
+  return !now || now.cancel;
+}
+
+const isDone = async (row: WorkRow): Promise<boolean> => (await asItIs(row))?.state === 'done';
+
+function asItIs(row: WorkRow): Promise<WorkRow | null> {
   const model = row.constructor as unknown as {
     findByPk(id: string, options: object): Promise<WorkRow | null>;
   };
-  const now = await model.findByPk(row.id, { attributes: ['id', 'cancel'] });
-  return !now || now.cancel;
+  return model.findByPk(row.id, { attributes: ['id', 'state', 'cancel'] });
 }
 
 class WorkClock {

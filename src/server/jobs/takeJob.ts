@@ -2,7 +2,7 @@ import type { TakeResult } from '../../media/take.ts';
 import { finishedStretches } from '../../media/takeFiles.ts';
 import { Take } from '../store/take.ts';
 import { writePreview } from './previewJob.ts';
-import { runWork, type JobContext, type Weights, type Work } from './runWork.ts';
+import { lookOften, runWork, type JobContext, type Weights, type Work } from './runWork.ts';
 import { engineOf, tidy } from './takeEngine.ts';
 
 /** Shares measured on the demo shots; they only feed the bar and the time left. */
@@ -49,11 +49,19 @@ async function compute(
 ): Promise<{ result: TakeResult; previewTrims: string }> {
   const engine = await engineOf(take, context, work);
   // Not before the frames have been read: whoever helps reads the same file.
-  const helped = context.callHelp(take.id).then(() => engine.fill());
-  const result = await helped.finally(() => engine.close());
+  const result = await withHelp(take.id, context, () => engine.fill()).finally(() => engine.close());
   const previewTrims = await writePreview(take, context, work);
   await tidy(take.id, context.files);
   return { result, previewTrims };
+}
+
+/** Has the other workers help with a take while it is computed: those that live, and those that come. */
+async function withHelp<T>(id: string, { callHelp }: JobContext, work: () => Promise<T>): Promise<T> {
+  let living = await callHelp(id, 1);
+  const looks = lookOften(async () => {
+    living = await callHelp(id, living);
+  });
+  return work().finally(() => looks.end());
 }
 
 function summary({ frames, motion }: TakeResult, started: number): Take['outcome'] {
