@@ -285,7 +285,7 @@ export class EngineSession {
   /** In how many of the given frames what surrounds the hole moves other than the camera's plane does. */
   probeParallax({ frames }: Pick<GatherTask, 'frames'>): number {
     const finder = this.depthFinder();
-    return this.workOn(frames).filter(({ region, sources }) => finder.find(region, sources)).length;
+    return this.workOn(frames).filter(({ region, sources }) => finder.isDeep(region, sources)).length;
   }
 
   /** What lies nearer or farther than the camera's plane around the holes of some frames, measured in one of them. */

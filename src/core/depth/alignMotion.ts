@@ -15,6 +15,8 @@ export interface Placing {
 const ITERATIONS = 8;
 /** Difference, in 8-bit levels, of which the squares no longer count whole. */
 const SIGMA = 6;
+/** Samples of a window that two views must share. */
+const LEAST_SHARED = WINDOW / 2;
 /** Samples that a source must share with those before it. */
 const NEEDED = 150;
 /** The movement is no longer believed if it leads farther away than this, frame px per px of the analysis image. */
@@ -36,7 +38,7 @@ export function alignMotion(
   { onPlane, local }: Placing,
 ): FreeMotion {
   const { frame } = seen;
-  const places = tileWindows(tiles, seen.tileSide);
+  const places = tileWindows(told(seen, motion, tiles, { onPlane, local }), seen.tileSide);
   const at = local(places);
   const mean = new MeanOfViews(sampled(seen, frame, places));
   const out = new Map(motion);
@@ -50,6 +52,33 @@ export function alignMotion(
     mean.add(viewOf(shift, 0, 0));
   }
   return out;
+}
+
+/** The tiles of which two frames show enough to be compared: the others tell nothing, and may be nearly all. */
+function told(
+  seen: Witnesses,
+  motion: FreeMotion,
+  tiles: readonly TileWindow[],
+  { onPlane, local }: Placing,
+): TileWindow[] {
+  const places = tileWindows(tiles, seen.tileSide);
+  const at = local(places);
+  const views = new Uint16Array(tiles.length);
+  const count = (view: Float32Array): void => views.forEach((_, t) => (views[t] += shows(view, t * WINDOW) ? 1 : 0));
+  count(sampled(seen, seen.frame, places));
+  for (const [source, shift] of motion) {
+    const there = places.slice();
+    onPlane(source, there);
+    count(sampled(seen, source, moved(there, at, shift, 0, 0)));
+  }
+  return tiles.filter((_, t) => views[t] > 1);
+}
+
+/** Whether enough of a window is seen to tell its light. */
+function shows(view: Float32Array, first: number): boolean {
+  let n = 0;
+  for (let k = first; k < first + WINDOW; k++) if (!Number.isNaN(view[k])) n++;
+  return n >= LEAST_SHARED;
 }
 
 function moved(places: Float32Array, at: Float64Array, shift: AffineShift, dx: number, dy: number): Float32Array {
@@ -119,8 +148,14 @@ function gaussNewton(
       const w = gemanMcClure(off[k] ** 2, sigma * sigma);
       price += (off[k] * off[k]) / (sigma * sigma + off[k] * off[k]);
       n++;
-      const [u, v] = [at[2 * i], at[2 * i + 1]];
-      f.set([gx[i], gx[i] * u, gx[i] * v, gy[i], gy[i] * u, gy[i] * v]);
+      const u = at[2 * i];
+      const v = at[2 * i + 1];
+      f[0] = gx[i];
+      f[1] = gx[i] * u;
+      f[2] = gx[i] * v;
+      f[3] = gy[i];
+      f[4] = gy[i] * u;
+      f[5] = gy[i] * v;
       for (let r = 0; r < 6; r++) {
         b[r] += w * f[r] * off[k];
         for (let c = 0; c <= r; c++) a[6 * r + c] += w * f[r] * f[c];
@@ -178,6 +213,6 @@ class MeanOfViews {
       sum += d;
       n++;
     }
-    return n < WINDOW / 2 ? undefined : sum / n;
+    return n < LEAST_SHARED ? undefined : sum / n;
   }
 }

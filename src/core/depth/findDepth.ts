@@ -40,6 +40,13 @@ interface SomeCorners {
   others: Float64Array;
 }
 
+/** What was found so far around the parts of a hole. */
+interface Start {
+  found: StretchDepth;
+  parts: readonly Part[];
+  corners: SomeCorners;
+}
+
 interface Work {
   region: TiledRegion;
   sources: readonly number[];
@@ -86,6 +93,21 @@ export class DepthFinder {
   /** Measures what surrounds the holes of a region against each source; undefined if nothing lies off the camera's plane. */
   find(region: TiledRegion, sources: readonly number[], also: readonly number[] = []): StretchDepth | undefined {
     if (this.camera.data.tripod) return undefined;
+    const start = this.begin(region, sources, also);
+    this.findFreeIn(start, sources, also);
+    return start.found.surfaces.length === 0 ? undefined : start.found;
+  }
+
+  /** Whether {@link find} would find anything; told sooner where a rigid world explains it. */
+  isDeep(region: TiledRegion, sources: readonly number[]): boolean {
+    if (this.camera.data.tripod) return false;
+    const start = this.begin(region, sources, []);
+    if (start.found.surfaces.length === 0) this.findFreeIn(start, sources, []);
+    return start.found.surfaces.length > 0;
+  }
+
+  /** What a rigid world explains. */
+  private begin(region: TiledRegion, sources: readonly number[], also: readonly number[]): Start {
     const { frame, rect, cols, rows } = region;
     const px = this.pyramids.scale;
     const parts = holeParts(region.active, cols, rows).map((part) => partOf(region, part, px));
@@ -93,12 +115,17 @@ export class DepthFinder {
     const tiles = new Uint8Array(cols * rows);
     const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], nearer: 0, epipoles: new Map() };
     this.findRigid(found, parts, corners, sources, also);
+    return { found, parts, corners };
+  }
+
+  private findFreeIn({ found, parts, corners }: Start, sources: readonly number[], also: readonly number[]): void {
+    const { frame, cols, rows } = found;
+    const px = this.pyramids.scale;
     const all = joined([corners.strong, corners.others]);
     const everyone = [...new Set([...sources, ...also])];
     const moved = once(() => this.follower.movedOutwards(frame, everyone, all));
     const seen = { ...this.witnesses(found), sources: inOrder(sources) };
     for (const part of parts) findFree({ camera: this.camera, seen, part, corners: all, moved, px, cols, rows }, found);
-    return found.surfaces.length === 0 ? undefined : found;
   }
 
   /** Surfaces of a rigid world: one epipole per source, and depths. */

@@ -81,30 +81,49 @@ export function fuseTwo(fusion: Fusion, out: Gathered, surfaces: Uint8Array, bes
  * is counted for the greater number of each pair of surfaces, over all tiles that hold this pair.
  */
 function chosenPx(region: Region, first: Uint8Array, second: Uint8Array, evidence: Float32Array): Uint8Array {
-  const { width, height } = region.rect;
   const chosen = new Uint8Array(evidence.length);
   const pairOf = (tile: number): number =>
     256 * Math.max(first[tile], second[tile]) + Math.min(first[tile], second[tile]);
-  const pairs = new Set([...region.active.keys()].filter((tile) => region.active[tile] > 0).map(pairOf));
-  for (const pair of pairs) {
-    const tiles = partOf(
-      region,
-      Uint8Array.from(first, (_, tile) => (pairOf(tile) === pair ? 1 : 0)),
-    );
-    const [sums, told] = [new Float32Array(evidence.length), new Float32Array(evidence.length)];
-    eachPx(tiles, (tile, i) => {
+  const byPair = new Map<number, number[]>();
+  region.active.forEach((a, tile) => {
+    if (a === 0) return;
+    const tiles = byPair.get(pairOf(tile));
+    if (tiles) tiles.push(tile);
+    else byPair.set(pairOf(tile), [tile]);
+  });
+  for (const tiles of byPair.values()) {
+    const own = new Uint8Array(region.active.length);
+    for (const tile of tiles) own[tile] = 1;
+    const part = partOf(region, own);
+    const window = windowOf(tiles, region);
+    const [sums, told] = [new Float32Array(window.area), new Float32Array(window.area)];
+    eachPx(part, (tile, i) => {
       if (Number.isNaN(evidence[i])) return;
-      sums[i] = second[tile] > first[tile] ? evidence[i] : -evidence[i];
-      told[i] = 1;
+      const k = window.at(i);
+      sums[k] = second[tile] > first[tile] ? evidence[i] : -evidence[i];
+      told[k] = 1;
     });
-    const [mean, known] = [sums, told].map((values) => boxMean(values, width, height, WINDOW));
-    eachPx(tiles, (tile, i) => {
-      const better = second[tile] > first[tile] ? mean[i] : -mean[i];
+    const [mean, known] = [sums, told].map((values) => boxMean(values, window.width, window.height, WINDOW));
+    eachPx(part, (tile, i) => {
+      const k = window.at(i);
+      const better = second[tile] > first[tile] ? mean[k] : -mean[k];
       // Running sums leave crumbs where there is nothing.
-      chosen[i] = known[i] > 1e-3 && better > BETTER * known[i] ? 1 : 0;
+      chosen[i] = known[k] > 1e-3 && better > BETTER * known[k] ? 1 : 0;
     });
   }
   return chosen;
+}
+
+/** The least part of a region that holds some tiles, px, and the place in it of a px of the region: pairs of surfaces lie close together. */
+function windowOf(
+  tiles: readonly number[],
+  { cols, rect }: Region,
+): { width: number; height: number; area: number; at: (i: number) => number } {
+  const [xs, ys] = [tiles.map((tile) => tile % cols), tiles.map((tile) => Math.floor(tile / cols))];
+  const [x0, y0] = [Math.min(...xs) * TILE, Math.min(...ys) * TILE];
+  const [width, height] = [(Math.max(...xs) + 1) * TILE - x0, (Math.max(...ys) + 1) * TILE - y0];
+  const at = (i: number): number => (Math.floor(i / rect.width) - y0) * width + (i % rect.width) - x0;
+  return { width, height, area: width * height, at };
 }
 
 /**
