@@ -96,11 +96,16 @@ function changeOf({ missing, from, to, levels, weights }: Jumps, plane: number):
     }
     if (a >= 0 && b >= 0) inner.push(e);
   }
+  // Hundreds of thousands of pairs are gone through hundreds of times.
+  const [firsts, seconds] = [Int32Array.from(inner, (e) => from[e]), Int32Array.from(inner, (e) => to[e])];
+  const bonds = Float64Array.from(inner, (e) => weights[e]);
   const apply = (v: Float64Array, out: Float64Array): void => {
     for (let i = 0; i < n; i++) out[i] = diagonal[i] * v[i];
-    for (const e of inner) {
-      out[from[e]] -= weights[e] * v[to[e]];
-      out[to[e]] -= weights[e] * v[from[e]];
+    for (let k = 0; k < bonds.length; k++) {
+      const a = firsts[k];
+      const b = seconds[k];
+      out[a] -= bonds[k] * v[b];
+      out[b] -= bonds[k] * v[a];
     }
   };
   const precondition = (v: Float64Array, out: Float64Array): void => {
