@@ -8,8 +8,8 @@ const BEAT_MS = 1500;
 
 /**
  * Tells the others that this process lives, and frees the jobs of those that do not. While it lives it holds a lock of the
- * database under each of its names, which goes with its connection: a worker that is only slow, on a loaded machine, is not
- * taken for dead, and one that was killed is at once.
+ * database under each of its names, which goes with its connection: of those that are silent, one that is only slow, on a
+ * loaded machine, is not taken for dead, and one that was killed is.
  */
 export class Heart {
   private timer: NodeJS.Timeout | undefined;
