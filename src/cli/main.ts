@@ -162,7 +162,7 @@ function fillRequest(v: Values) {
       seed: whole('--seed', v.seed, 0, 2 ** 31 - 1) ?? FILL_DEFAULTS.seed,
       ...sourcesOf(v),
     },
-    fitDonor: v['fit-donor'] === true,
+    fitDonor: fitsDonor(v),
     draft: v.draft === true,
     plate: v.plate === undefined ? undefined : plateOf(v.plate),
     trim: v.trim,
@@ -195,6 +195,11 @@ function donorOf(text: string): Donor {
     throw new AppError('usage', '--donor wants three numbers: the frame, and how far away it lies, x and y in px.');
   }
   return { frame, dx, dy };
+}
+
+function fitsDonor(v: Values): boolean {
+  if (v['fit-donor'] && v.donor === undefined) throw new AppError('usage', '--fit-donor wants --donor N,DX,DY.');
+  return v['fit-donor'] === true;
 }
 
 function plateOf(text: string): { file: string; frame: number } {

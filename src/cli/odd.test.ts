@@ -229,6 +229,7 @@ describe('sources', () => {
     expect(usage('--sources', 'frames,magic')).toContain('“magic” is none of frames, plate, donor, texture, colours');
     expect(usage('--sources', 'donor')).toContain('--donor N,DX,DY');
     expect(usage('--donor', '1,2')).toContain('three numbers');
+    expect(usage('--fit-donor')).toContain('wants --donor');
   });
 });
 

@@ -55,7 +55,8 @@ export function neighbours(i: number, cols: number, rows: number): number[] {
   return out;
 }
 
-function boxOf(tiles: readonly number[], cols: number): Rect {
+/** The least rectangle of tiles that holds some of a grid. */
+export function boxOf(tiles: readonly number[], cols: number): Rect {
   const xs = tiles.map((i) => i % cols);
   const ys = tiles.map((i) => Math.floor(i / cols));
   const [x, y] = [Math.min(...xs), Math.min(...ys)];

@@ -1,3 +1,4 @@
+import { boxOf } from '../depth/holeParts.ts';
 import type { FrameFormat } from '../image/format.ts';
 import { median } from '../geometry/linear.ts';
 import { mostOften } from '../geometry/mostOften.ts';
@@ -119,9 +120,8 @@ function windowOf(
   tiles: readonly number[],
   { cols, rect }: Region,
 ): { width: number; height: number; area: number; at: (i: number) => number } {
-  const [xs, ys] = [tiles.map((tile) => tile % cols), tiles.map((tile) => Math.floor(tile / cols))];
-  const [x0, y0] = [Math.min(...xs) * TILE, Math.min(...ys) * TILE];
-  const [width, height] = [(Math.max(...xs) + 1) * TILE - x0, (Math.max(...ys) + 1) * TILE - y0];
+  const { x, y, width: across, height: down } = boxOf(tiles, cols);
+  const [x0, y0, width, height] = [x * TILE, y * TILE, across * TILE, down * TILE];
   const at = (i: number): number => (Math.floor(i / rect.width) - y0) * width + (i % rect.width) - x0;
   return { width, height, area: width * height, at };
 }

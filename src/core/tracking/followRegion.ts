@@ -432,7 +432,7 @@ class Follower {
   /** Parameters that so many cells can determine; on coarse levels only the simple ones. */
   private supported(cells: number, coarse: boolean): number[] {
     if (cells < 4) return this.free.filter((p) => p < 2);
-    if (coarse || cells < 7) return this.free.filter((p) => p < 4);
+    if (coarse || cells < 7) return this.free.filter((p) => p < STIFF);
     return this.free;
   }
 

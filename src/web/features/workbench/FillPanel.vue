@@ -4,8 +4,7 @@ import Button from 'primevue/button';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed, ref } from 'vue';
 import { LIMITS, SETTINGS_DEFAULTS, type RemovalNode, type TakeSettings } from '../../../contract/document.ts';
-import type { FittedDonor } from '../../../contract/donors.ts';
-import { FILL_DEFAULTS, SOURCE_KINDS, type Donor, type SourceKind } from '../../../core/fill/settings.ts';
+import { FILL_DEFAULTS, SOURCE_KINDS, type SourceKind } from '../../../core/fill/settings.ts';
 import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { fillFromDonor } from '../../document/donorEdits.ts';
@@ -89,19 +88,18 @@ const moveDonor = (axis: 'dx' | 'dy', value: number): void =>
 
 const fitting = ref(false);
 async function fit(): Promise<void> {
-  const { removalId } = stage;
+  const [{ removalId }, { dx, dy }, { frame }] = [stage, donor.value!, props];
   fitting.value = true;
   // The server goes by the marks that it knows.
   await doc.whenSent();
-  const { dx, dy } = donor.value!;
-  const found = await work.act(() => api.fitDonor(doc.shotId, removalId, { frame: props.frame, dx, dy }));
+  const found = await work.act(() => api.fitDonor(doc.shotId, removalId, { frame, dx, dy }));
   fitting.value = false;
   if (!found) return;
+  const { likeness: _, ...place } = found;
   doc.edit('Let the donor fit', (draft) => {
-    if (draft.removals[removalId]) draft.removals[removalId].settings.donor = donorOf(found);
+    if (draft.removals[removalId]) draft.removals[removalId].settings.donor = place;
   });
 }
-const donorOf = ({ frame, dx, dy }: FittedDonor): Donor => ({ frame, dx, dy });
 </script>
 
 <template>

@@ -111,8 +111,9 @@ function showExports(): void {
 /** Follows the outline of the chosen shape, or a region under it, or goes on with the track that it rides on or that is at hand. */
 function follow(): void {
   if (outlines.current) return void outlines.follow();
-  const shape = tracks.choseUnridden ? picture.value?.editing.selected.value : undefined;
-  if (!shape) return void (tracks.currentId && tracks.followOn(tracks.currentId));
+  if (!tracks.choseUnridden) return void (tracks.currentId && tracks.followOn(tracks.currentId));
+  const shape = picture.value?.editing.selected.value;
+  if (!shape) return;
   const { x, y, width, height } = boundsOf(shape.points);
   tracks.followShape(frame.value, [x, y, x + width, y, x + width, y + height, x, y + height]);
 }
