@@ -119,7 +119,8 @@ async function outlines(
   const pause = pauses(signal);
   const range = { first, last: Math.min(last, frames.count - 1) };
   const cueAt = (t: number, part: Rect) => cues.at(t, part);
-  for (const f of followOutline(frames, { anchors: [{ frame, mask }], ...range, cueAt })) {
+  const backgroundTo = (from: number, to: number) => cues.backgroundTo(from, to);
+  for (const f of followOutline(frames, { anchors: [{ frame, mask }], ...range, cueAt, backgroundTo })) {
     found.push({ outline: f, matte: matteOf(f, frames, request.soft) });
     terminal.progress('follow', found.length / (range.last - range.first + 1));
     // An interruption is heard between frames.

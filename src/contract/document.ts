@@ -78,7 +78,7 @@ export interface ShapeNode {
   rank: number;
   kind: Shape['kind'];
   operation: Shape['operation'];
-  visible?: { from: number; to: number };
+  visible?: Stretch;
   /** The track that it rides on, and the frame in whose px its keys are drawn. */
   rides?: { track: string; home: number };
   /** Of a matte that was brought in: its file, and how it lies over the clip's frames. It has no keys. */
@@ -109,7 +109,15 @@ export interface OutlineNode {
   /** Frames whose key holds, with what was pointed at in them (nothing, if it was drawn); at least one. */
   anchors: Record<string, Pointed>;
   /** Stretches of frames, inclusive, in which it was lost. */
-  lost: { from: number; to: number }[];
+  lost: Stretch[];
+  /** Those in which it rests, hidden in part, and lies where its background has gone. */
+  held?: Stretch[];
+}
+
+/** Frames, inclusive. */
+export interface Stretch {
+  from: number;
+  to: number;
 }
 
 /** What was pointed at in a frame: strokes as x0 y0 x1 y1 … (a click is one place), px of the picture as shown. */

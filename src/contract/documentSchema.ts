@@ -41,6 +41,10 @@ export const pointed = Joi.object({
   mends: Joi.boolean(),
 });
 
+const stretches = Joi.array()
+  .items(Joi.object({ from: frame.required(), to: frame.required() }))
+  .max(LIMITS.keys);
+
 const shape = Joi.object({
   name,
   rank,
@@ -50,10 +54,8 @@ const shape = Joi.object({
   variant: Joi.object({ of: Joi.string().pattern(id).required(), off: Joi.boolean().required() }),
   outline: Joi.object({
     anchors: Joi.object().pattern(byFrame, pointed).min(1).max(LIMITS.keys).required(),
-    lost: Joi.array()
-      .items(Joi.object({ from: frame.required(), to: frame.required() }))
-      .max(LIMITS.keys)
-      .required(),
+    lost: stretches.required(),
+    held: stretches,
   }),
   visible: Joi.object({ from: frame.required(), to: frame.min(Joi.ref('from')).required() }),
   matte: Joi.object({

@@ -1,3 +1,4 @@
+import { enlarged, type Matrix3 } from '../core/geometry/homography.ts';
 import type { Rect } from '../core/image/format.ts';
 import { evidenceOf } from '../core/movers/evidence.ts';
 import { FrameLayer } from '../core/movers/layFrames.ts';
@@ -13,6 +14,7 @@ const SLOTS = 100;
 /** Tells what moves in the frames of a shot, from its small frames and the camera's motion. */
 export class MotionCues {
   private readonly store: RawStore;
+  private readonly motion: CameraMotion;
   private readonly layer: FrameLayer;
 
   /** @param camera - In px of the small frames. */
@@ -22,13 +24,20 @@ export class MotionCues {
     camera: CameraMotionData,
   ) {
     this.store = new RawStore(small.path, small.format);
-    this.layer = new FrameLayer(kernels, this.store, new CameraMotion(camera), SLOTS);
+    this.motion = new CameraMotion(camera);
+    this.layer = new FrameLayer(kernels, this.store, this.motion, SLOTS);
   }
 
   /** @param part - Where it is wanted, px of the frame; else everywhere. */
   at(frame: number, part?: Rect): MotionCue {
     const evidence = evidenceOf(this.kernels, this.layer, frame, this.store.count);
     return motionCue(evidence, this.small.format, this.small.factor, part);
+  }
+
+  /** Where the background of a frame lies in another, px of the frame; undefined if they are of two scenes. */
+  backgroundTo(from: number, to: number): Matrix3 | undefined {
+    const { factor } = this.small;
+    return this.motion.sameScene(from, to) ? enlarged(this.motion.plane(from, to), factor) : undefined;
   }
 
   close(): void {

@@ -45,6 +45,13 @@ export function normalise3(m: ArrayLike<number>): Matrix3 {
   return Float64Array.from(m, (v) => v / m[8]);
 }
 
+/** The same motion for pictures that are larger by a factor; both have their px centres at whole numbers. */
+export function enlarged(m: ArrayLike<number>, factor: number): Matrix3 {
+  const off = (factor - 1) / 2;
+  const up = Float64Array.of(factor, 0, off, 0, factor, off, 0, 0, 1);
+  return multiply3(up, multiply3(m, invert3(up)));
+}
+
 export function project(m: ArrayLike<number>, x: number, y: number): Point {
   const q = 1 / (m[6] * x + m[7] * y + m[8]);
   return { x: (m[0] * x + m[1] * y + m[2]) * q, y: (m[3] * x + m[4] * y + m[5]) * q };
@@ -81,6 +88,13 @@ function squareToQuad([p0, p1, p2, p3]: readonly Point[]): Matrix3 | undefined {
     ...[p1.y - p0.y + g * p1.y, p3.y - p0.y + h * p3.y, p0.y],
     ...[g, h, 1],
   );
+}
+
+/** Smallest upright rectangle around points: [x0, y0, x1, y1]. */
+export function boundsOf(points: readonly Point[]): [number, number, number, number] {
+  const xs = points.map((p) => p.x);
+  const ys = points.map((p) => p.y);
+  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
 }
 
 /** Mean of points. */

@@ -26,9 +26,10 @@ export interface Carried {
 /**
  * Takes a mask along from one frame to another: first as a whole, then part by part (block matching), so that arms and legs
  * swing. All in px of the reduced pictures, which must reach {@link REACH} px beyond the mask.
+ * @param guess - Way that it has gone about.
  */
-export function carry(mask: MaskPatch, from: PictureCut, to: PictureCut): Carried {
-  const whole = bestShift(insidePx(mask, mask, 3), from, to, { x: 0, y: 0 }, REACH, 0).shift;
+export function carry(mask: MaskPatch, from: PictureCut, to: PictureCut, guess: Point = { x: 0, y: 0 }): Carried {
+  const whole = bestShift(insidePx(mask, mask, 3), from, to, guess, REACH, 0).shift;
   const moved: number[] = [];
   let [found, all] = [0, 0];
   for (let y = mask.y; y < mask.y + mask.height; y += CELL) {

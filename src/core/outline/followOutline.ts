@@ -1,10 +1,12 @@
 import { grow, type FrameReader, type Rect } from '../image/format.ts';
-import { areaOf, distanceFrom, maskIn, reduced, shared, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import { areaOf, distanceFrom, maskIn, moved, reduced, shared, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import type { Matrix3, Point } from '../geometry/homography.ts';
 import { carry, REACH } from './carry.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { learn, leanOf, type Models } from './models.ts';
 import { againstBackground, cuePlaces, movementLean, type MotionCue } from './motionCue.ts';
 import { readCut, stepFor, type PictureCut } from './pictureCut.ts';
+import { Resting } from './resting.ts';
 import { sharpen } from './sharpen.ts';
 import { bytesOf } from '../image/mapped.ts';
 
@@ -17,6 +19,8 @@ export interface OutlineAnchor {
 export interface FollowedOutline extends OutlineAnchor {
   /** 0 to 1: how sure it is; anchors have 1. */
   confidence: number;
+  /** It is hidden in part, or cannot be told, and lies where its background has gone since it was last seen. */
+  held?: true;
 }
 
 export interface FollowRequest {
@@ -26,6 +30,8 @@ export interface FollowRequest {
   last: number;
   /** What moves in a part of a frame (px of the frame), if that is known. */
   cueAt?(frame: number, part: Rect): MotionCue | undefined;
+  /** Where the background of a frame lies in another, px of the frame; undefined if they do not show the same place. */
+  backgroundTo?(from: number, to: number): Matrix3 | undefined;
 }
 
 /** Long side of the picture around the thing, px. */
@@ -45,12 +51,18 @@ const GONE_SHARE = 0.04;
 /** Change of area against the usual, in logarithms, at which confidence is halved; and how fast the usual follows. */
 const SWELLING = 0.22;
 const SETTLING = 0.1;
+const NO_WAY = { x: 0, y: 0 };
+/** Confidence of a resting thing where it is hidden. */
+const HELD = 0.5;
+/** From this confidence on a thing that moves as a whole does not rest any more. */
+const SET_OFF = 0.6;
 const NO_HINTS = { add: [], remove: [] };
 
 /**
  * Follows an outline over the shot, away from its anchors, frame by frame: taken along by its parts, then cut out anew within a
  * band, by the colours of the anchor and of the frame before. Between two anchors it is followed from both; each frame comes
- * from the nearer one, and is as sure as both agree. Where it cannot be told any more it ends.
+ * from the nearer one, and is as sure as both agree. Where it cannot be told any more it ends; a thing that rests goes on with
+ * its background, so that something may pass in front of it.
  */
 export function* followOutline(frames: FrameReader, request: FollowRequest): Generator<FollowedOutline> {
   const { first, last } = request;
@@ -76,7 +88,8 @@ function* between(
       yield back;
       continue;
     }
-    const nearer = back.frame - a.frame <= b.frame - back.frame ? other : back;
+    const near = back.frame - a.frame <= b.frame - back.frame ? other : back;
+    const nearer = near.held ? ([other, back].find((f) => !f.held) ?? near) : near;
     const agreed = likeness(other.mask, back.mask);
     yield { ...nearer, confidence: Math.max(agreed, Math.min(nearer.confidence, 0.5)) };
   }
@@ -93,7 +106,7 @@ interface State {
 
 function* away(
   frames: FrameReader,
-  { cueAt }: FollowRequest,
+  request: FollowRequest,
   anchor: OutlineAnchor,
   direction: 1 | -1,
   end: number,
@@ -103,26 +116,40 @@ function* away(
   const least = GONE_SHARE * areaOf(mask);
   const cut = readCut(frames, anchor.frame, grow(mask, AROUND), step);
   const taught = modelsOf({ cut, mask });
-  const cue = cueAt?.(anchor.frame, anchor.mask);
-  const moves = cue !== undefined && movesByItself(mask, step, cue);
+  const cue = request.cueAt?.(anchor.frame, anchor.mask);
+  let moves = cue !== undefined && movesByItself(mask, step, cue);
+  let resting = cue && !moves ? Resting.from(request, anchor, cue, frames.format) : undefined;
   let state: State = { frame: anchor.frame, cut, mask };
   let usual = areaOf(mask);
   let doubt = 0;
   const waiting: FollowedOutline[] = [];
   for (let frame = anchor.frame + direction; frame * direction <= end * direction; frame += direction) {
-    const next = nextOutline(frames, state, taught, frame, step, moves ? cueAt : undefined);
-    if (areaOf(next.mask) < Math.max(6, least)) return;
+    const place = resting?.at(frame);
+    const next = nextOutline(
+      frames,
+      state,
+      taught,
+      { frame, step, way: place?.way },
+      moves ? request.cueAt : undefined,
+    );
     // A thing that swells or shrinks at once has been taken for another.
     const swollen = Math.abs(Math.log(areaOf(next.mask) / usual));
     const confidence = next.confidence * Math.max(0, Math.min(1, 1.5 - swollen / SWELLING));
+    if (place && confidence > SET_OFF && movesByItself(next.mask, step, place.cue))
+      [moves, resting] = [true, undefined];
+    if (resting && place && areaOf(place.mask) > 0 && (place.hidden || confidence < UNSURE)) {
+      yield { frame, mask: place.mask, confidence: HELD, held: true };
+      continue;
+    }
+    if (areaOf(next.mask) < Math.max(6, least)) return;
     usual += SETTLING * (areaOf(next.mask) - usual);
-    const full = sharpen(frames, frame, next.mask, step, NO_HINTS);
-    const result = { frame, mask: trimmed(full), confidence };
+    const result = { frame, mask: trimmed(sharpen(frames, frame, next.mask, step, NO_HINTS)), confidence };
     doubt = confidence < UNSURE ? doubt + 1 : 0;
     // What is doubtful is given out only if it gets better again.
     waiting.push(result);
     if (doubt > PATIENCE) return;
     if (doubt === 0) yield* waiting.splice(0);
+    resting?.saw(result);
     state = { frame, cut: next.cut, mask: next.mask };
   }
   yield* waiting;
@@ -132,26 +159,26 @@ function nextOutline(
   frames: FrameReader,
   before: State,
   taught: Models,
-  frame: number,
-  step: number,
+  { frame, step, way = NO_WAY }: { frame: number; step: number; way?: Point },
   cueAt?: FollowRequest['cueAt'],
 ): State & { confidence: number } {
-  const wide = readCut(frames, frame, grow(before.mask, AROUND), step);
-  const carried = carry(before.mask, before.cut, wide);
+  const ahead = { x: Math.round(way.x / step), y: Math.round(way.y / step) };
+  const wide = readCut(frames, frame, grow(moved(before.mask, ahead.x, ahead.y), AROUND), step);
+  const carried = carry(before.mask, before.cut, wide, ahead);
   const guess = trimmed(carried.mask);
   const cut = readCut(frames, frame, grow(guess, AROUND), step);
-  const way = distanceFrom(guess, cut);
-  const settled = bytesOf(way, (d) => (d > BAND ? OTHER : d < -BAND ? THING : OPEN));
+  const apart = distanceFrom(guess, cut);
+  const settled = bytesOf(apart, (d) => (d > BAND ? OTHER : d < -BAND ? THING : OPEN));
   const lean = leanWith(cut, [taught, modelsOf(before)], settled);
   const cue = cueAt?.(frame, scaledUp(cut, step));
   const places = cue && cuePlaces(cue, cut, step);
   for (let i = 0; i < lean.length; i++) {
     const movement = places ? movementLean(cue!, places[i], true) : 0;
     // Movement beside the thing may be another's.
-    lean[i] += WAY_COST * way[i] + (way[i] > 0 ? Math.max(0, movement) : movement);
+    lean[i] += WAY_COST * apart[i] + (apart[i] > 0 ? Math.max(0, movement) : movement);
   }
-  const apart = cue ? { ...cut, difference: againstBackground(cue, cut) } : cut;
-  const data = cutOut(apart, lean, settled, SMOOTH);
+  const told = cue ? { ...cut, difference: againstBackground(cue, cut) } : cut;
+  const data = cutOut(told, lean, settled, SMOOTH);
   const mask = trimmed({ x: cut.x, y: cut.y, width: cut.width, height: cut.height, data });
   // A thing that changes its shape is like its guess up to a rim; one that is lost is not.
   const alike = likeness(guess, mask);

@@ -1,10 +1,9 @@
 import type { Kernels } from '../../kernels/index.ts';
-import { identity3, middleOf, type Matrix3 } from '../geometry/homography.ts';
+import { boundsOf, identity3, middleOf, type Matrix3 } from '../geometry/homography.ts';
 import { grow, type FrameReader, type Rect } from '../image/format.ts';
 import { alignRegion, type Alignment, type CellReading, type Known } from './alignRegion.ts';
 import { cellRoom, layCells, RECORD, type CellLevel, type CellRoom } from './cells.ts';
 import {
-  boundsOf,
   mapQuad,
   motionMatrix,
   parametersOf,

@@ -61,13 +61,6 @@ export function motionMatrix(m: Motion, s: RegionSpace): Matrix3 {
 
 export const mapQuad = (m: ArrayLike<number>, q: Quad): Quad => q.map((p) => project(m, p.x, p.y)) as unknown as Quad;
 
-/** Smallest upright rectangle around points: [x0, y0, x1, y1]. */
-export function boundsOf(points: readonly Point[]): [number, number, number, number] {
-  const xs = points.map((p) => p.x);
-  const ys = points.map((p) => p.y);
-  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
-}
-
 /** Whether a place lies inside a polygon (even-odd). */
 export function inside(q: readonly Point[], x: number, y: number): boolean {
   let odd = false;

@@ -1,7 +1,14 @@
-import { findShape, frameNumbers, toShape, type OutlineNode, type ShapeNode } from '../../contract/document.ts';
+import {
+  findShape,
+  frameNumbers,
+  toShape,
+  type OutlineNode,
+  type ShapeNode,
+  type Stretch,
+} from '../../contract/document.ts';
 import { workRange, type PatchOperation } from '../../contract/shots.ts';
 import { areaOf } from '../../core/movers/maskPatch.ts';
-import { followOutline, type OutlineAnchor } from '../../core/outline/followOutline.ts';
+import { followOutline, type FollowRequest, type OutlineAnchor } from '../../core/outline/followOutline.ts';
 import type { FrameReader } from '../../core/image/format.ts';
 import { sharpPoints } from '../../core/shapes/shape.ts';
 import { stretchesToFollow } from '../../core/tracking/stretches.ts';
@@ -26,6 +33,8 @@ import type { JobContext, Work } from './runWork.ts';
 /** Follows the outline of a shape between its anchors, where frames of it are missing. */
 export class OutlineFollowing implements Following {
   private readonly found = new Map<number, number[]>();
+  /** Of these, frames in which it is hidden in part. */
+  private readonly held = new Set<number>();
   /** Frames that were gone through, with an outline or without. */
   private readonly done: Segment[] = [];
 
@@ -53,7 +62,7 @@ export class OutlineFollowing implements Following {
     try {
       const range = { first: Math.max(first, row.first), last: Math.min(first + count - 1, row.last) };
       const frames = new LumaFrames(store, first, clip.info.frames);
-      await this.followAll(frames, (t, part) => cues.at(t - first, part), clip, range, work);
+      await this.followAll(frames, told(cues, first), clip, range, work);
     } finally {
       cues.close();
       store.close();
@@ -72,7 +81,7 @@ export class OutlineFollowing implements Following {
 
   private async followAll(
     frames: FrameReader,
-    cueAt: MotionCues['at'],
+    told: Told,
     clip: StoredClip,
     range: Segment,
     work: Work,
@@ -96,10 +105,11 @@ export class OutlineFollowing implements Following {
     const pause = pauses(work.signal);
     for (const { first, last, anchors: between } of stretches) {
       const anchors = between.map(({ frame }) => anchorAt(frame)).filter(({ mask }) => areaOf(mask) > 0);
-      for (const { frame, mask } of followOutline(frames, { anchors, first, last, cueAt })) {
+      for (const { frame, mask, held } of followOutline(frames, { anchors, first, last, ...told })) {
         if (frame in outline!.anchors) continue;
         const path = fineOutline(mask, { width, height, rotation });
         if (path.length >= 6) this.found.set(frame, path);
+        if (path.length >= 6 && held) this.held.add(frame);
         work.report('follow', Math.min(1, this.found.size / Math.max(1, total)));
         await pause();
       }
@@ -133,6 +143,10 @@ export class OutlineFollowing implements Following {
     if (frames.length === 0 && gone.length === 0) return [];
     const keyed = [...new Set([...Object.keys(now.keys).map(Number), ...frames])].filter((f) => !gone.includes(f));
     const visible = { from: Math.min(...keyed), to: Math.max(...keyed) };
+    const held = [
+      ...(outline.held ?? []).flatMap(framesOf).filter((f) => !frames.includes(f) && !gone.includes(f)),
+      ...frames.filter((f) => this.held.has(f)),
+    ];
     const lost = [...outline.lost.flatMap(framesOf).filter((f) => !keyed.includes(f)), ...gone];
     return [
       ...frames.map((f): PatchOperation => ({
@@ -143,6 +157,7 @@ export class OutlineFollowing implements Following {
       ...gone.filter((f) => f in now.keys).map((f): PatchOperation => ({ op: 'remove', path: `${path}/keys/${f}` })),
       { op: 'add', path: `${path}/visible`, value: visible },
       { op: 'replace', path: `${path}/outline/lost`, value: stretchesOf(lost) },
+      { op: 'add', path: `${path}/outline/held`, value: stretchesOf(held) },
     ];
   }
 }
@@ -152,11 +167,18 @@ interface Segment {
   last: number;
 }
 
-const framesOf = ({ from, to }: OutlineNode['lost'][number]): number[] =>
-  Array.from({ length: to - from + 1 }, (_, i) => from + i);
+/** What the shot's search tells, by frames of the clip. */
+type Told = Required<Pick<FollowRequest, 'cueAt' | 'backgroundTo'>>;
 
-function stretchesOf(frames: number[]): OutlineNode['lost'] {
-  const out: OutlineNode['lost'] = [];
+const told = (cues: MotionCues, first: number): Told => ({
+  cueAt: (t, part) => cues.at(t - first, part),
+  backgroundTo: (from, to) => cues.backgroundTo(from - first, to - first),
+});
+
+const framesOf = ({ from, to }: Stretch): number[] => Array.from({ length: to - from + 1 }, (_, i) => from + i);
+
+function stretchesOf(frames: number[]): Stretch[] {
+  const out: Stretch[] = [];
   for (const f of [...new Set(frames)].sort((a, b) => a - b)) {
     const last = out.at(-1);
     if (last?.to === f - 1) last.to = f;

@@ -1,7 +1,8 @@
-import { toShape, type ShotDocument } from '../../contract/document.ts';
+import { toShape, type ShapeNode, type ShotDocument, type Stretch } from '../../contract/document.ts';
 import type { MoverView } from '../../contract/movers.ts';
 import { pathAt } from '../../core/shapes/interpolate.ts';
 import type { Shape } from '../../core/shapes/shape.ts';
+import { boundsOf } from '../marks/pathEdits.ts';
 
 /** What is drawn already of something that was found: it goes away, or stays in front of what is chosen. */
 export type MoverUse = 'goes' | 'stays' | undefined;
@@ -28,12 +29,25 @@ export function moverUses(document: ShotDocument, movers: readonly MoverView[], 
 function isAround(shape: Shape, { best, box }: MoverView): boolean {
   const points = pathAt(shape, best);
   if (!points || points.length === 0) return false;
-  const [xs, ys] = [points.map((p) => p.x), points.map((p) => p.y)];
-  const [left, top, right, bottom] = [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
-  const [x, y, width, height] = box;
-  const across = Math.min(right, x + width) - Math.max(left, x);
-  const down = Math.min(bottom, y + height) - Math.max(top, y);
-  if (across <= 0 || down <= 0) return false;
-  const both = across * down;
-  return both / ((right - left) * (bottom - top) + width * height - both) > SAME;
+  const own = boundsOf(points);
+  const both = common(own, box);
+  return both / (own.width * own.height + box[2] * box[3] - both) > SAME;
+}
+
+/** Whether a mover comes over a shape in any frame of a stretch, as far as its rectangle tells. */
+export function comesOver(node: ShapeNode, mover: MoverView, { from, to }: Stretch): boolean {
+  const [, , width, height] = mover.box;
+  for (let t = Math.max(from, mover.first); t <= Math.min(to, mover.last); t++) {
+    const points = (node.keys[t] as ShapeNode['keys'][string] | undefined)?.points;
+    const [x, y] = mover.path.slice(2 * (t - mover.first));
+    if (points && common(boundsOf(points), [x - width / 2, y - height / 2, width, height]) > 0) return true;
+  }
+  return false;
+}
+
+/** Area that two rectangles share. */
+function common(a: ReturnType<typeof boundsOf>, [x, y, width, height]: MoverView['box']): number {
+  const across = Math.min(a.x + a.width, x + width) - Math.max(a.x, x);
+  const down = Math.min(a.y + a.height, y + height) - Math.max(a.y, y);
+  return across > 0 && down > 0 ? across * down : 0;
 }

@@ -32,6 +32,7 @@ function forget(shape: ShapeNode, outline: OutlineNode, frame: number): void {
   const between = betweenAnchors(outline.anchors, frame);
   for (const f of frameNumbers(shape.keys)) if (between(f) && f !== frame) delete shape.keys[f];
   outline.lost = outline.lost.filter((l) => !between(l.from));
+  if (outline.held) outline.held = outline.held.filter((h) => !between(h.from));
 }
 
 /** Tells whether a frame lies between the anchors before and after another one. */

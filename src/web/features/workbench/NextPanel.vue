@@ -34,6 +34,7 @@ const advice = computed(() =>
     lookedAt: stage.lookedAt,
     lookedSince: stage.lookedSince,
     search: movers.search,
+    uses: movers.uses,
   }),
 );
 
@@ -70,6 +71,8 @@ function act(action: AdviceAction): void {
     case 'follow':
       stage.selectShape(action.shapeId);
       return emit('follow');
+    case 'stays-in-front':
+      return void movers.staysInFront(action.mover);
     case 'donor':
       return void doc.edit('Fill from a donor', (draft) => fillFromDonor(draft, stage.removalId, props));
     case 'set-reach':

@@ -24,7 +24,21 @@ const LISTED = 3;
 const shape = computed(() => outlines.current);
 const anchors = computed(() => (shape.value ? frameNumbers(shape.value.outline!.anchors) : []));
 const known = computed(() => (shape.value ? keyFrames(shape.value).length : 0));
-const lost = computed(() => shape.value?.outline?.lost ?? []);
+/** Stretches of which something is to be said. */
+const told = computed(() =>
+  [
+    {
+      what: 'Not told apart',
+      why: 'there it is hidden, or like what is around it.',
+      stretches: shape.value?.outline?.lost ?? [],
+    },
+    {
+      what: 'Hidden in part',
+      why: 'it rests, so it goes with its background there.',
+      stretches: shape.value?.outline?.held ?? [],
+    },
+  ].filter(({ stretches }) => stretches.length > 0),
+);
 const count = (n: number, one: string): string => `${n} ${n === 1 ? one : `${one}s`}`;
 
 function takeAway(): void {
@@ -55,15 +69,15 @@ const softening = computed(() => mattes.reading.some((m) => m.name === shape.val
       <p v-if="outlines.following?.state === 'failed'" class="bad">{{ outlines.following.error?.message }}</p>
       <p data-testid="outline-state">
         Outlined on {{ count(known, 'frame') }}, {{ count(anchors.length, 'anchor') }}.
-        <template v-if="lost.length > 0">
-          Not told apart on
-          <template v-for="(l, i) in lost.slice(0, LISTED)" :key="l.from">
+        <template v-for="{ what, why, stretches } in told" :key="what">
+          {{ what }} on
+          <template v-for="(l, i) in stretches.slice(0, LISTED)" :key="l.from">
             <template v-if="i > 0">, </template>
             <button type="button" class="link" @click="emit('go', l.from)">
               {{ l.from === l.to ? l.from : `${l.from}–${l.to}` }}
             </button>
           </template>
-          <template v-if="lost.length > LISTED"> and more</template>: there it is hidden, or like what is around it.
+          <template v-if="stretches.length > LISTED"> and more</template>: {{ why }}
         </template>
       </p>
       <div class="row">

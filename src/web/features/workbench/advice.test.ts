@@ -1,5 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { SETTINGS_DEFAULTS, type RemovalNode } from '../../../contract/document.ts';
+import type { MoverView, SearchView } from '../../../contract/movers.ts';
 import type { CoverageData, RevealView, TakeView } from '../../../contract/takes.ts';
 import { rectanglePoints } from '../../../core/shapes/shape.ts';
 import { adviceFor, percent, standing, type AdviceInput } from './advice.ts';
@@ -81,6 +82,7 @@ const input = (more: Partial<AdviceInput>): AdviceInput => ({
   tracks: {},
   takes: [],
   search: null,
+  uses: [],
   lookedAt: new Set([49]),
   lookedSince: new Set(),
   ...more,
@@ -97,6 +99,55 @@ describe('the next thing to do', () => {
     cut.data!.cuts = [20];
     expect(adviceFor(input({ reveal: cut })).text).toContain('at once at frame 20');
     expect(adviceFor(input({ reveal: cut, lookedAt: new Set([20, 49]) })).actions[0].action.kind).toBe('take');
+  });
+
+  it('has an outline that was pointed at followed, unless it holds everywhere', () => {
+    const pointed = (
+      keys: number[],
+      visible?: { from: number; to: number },
+      lost: { from: number; to: number }[] = [],
+    ) => {
+      const node = removal(keys);
+      node.shapes.a.outline = { anchors: { 30: { add: [[4, 4]], remove: [] } }, lost };
+      node.shapes.a.visible = visible;
+      return adviceFor(input({ removal: node }));
+    };
+    const alone = pointed([30], { from: 30, to: 30 });
+    expect(alone.text).toContain('outlined on frame 30 only');
+    expect(alone.actions[0].action).toEqual({ kind: 'follow', shapeId: 'a' });
+    expect(pointed([30], { from: 30, to: 30 }, [{ from: 48, to: 49 }]).text).not.toContain('only');
+    expect(pointed([29, 30], { from: 29, to: 30 }).text).not.toContain('only');
+    expect(pointed([30]).text).not.toContain('only');
+  });
+
+  it('sends to where an outline could not be followed, until somebody has looked', () => {
+    const node = removal([10, 11]);
+    node.shapes.a.visible = { from: 10, to: 11 };
+    node.shapes.a.outline = { anchors: { 10: { add: [], remove: [] } }, lost: [{ from: 12, to: 30 }] };
+    const advice = adviceFor(input({ removal: node }));
+    expect(advice.text).toContain('could not be followed from 12 to 30');
+    expect(advice.actions[0].action).toEqual({ kind: 'go', frame: 21 });
+    expect(adviceFor(input({ removal: node, lookedAt: new Set([20]) })).text).not.toContain('could not');
+  });
+
+  it('asks what becomes of somebody who passes in front of a thing that rests', () => {
+    const node = removal([10, 20]);
+    node.shapes.a.outline = { anchors: { 10: { add: [], remove: [] } }, lost: [], held: [{ from: 18, to: 22 }] };
+    const mover = (x: number): MoverView => ({
+      first: 15,
+      last: 25,
+      best: 20,
+      box: [x, 0, 6, 6],
+      path: Array(22).fill(x),
+    });
+    const search = { movers: [mover(200), mover(8)] } as SearchView;
+    const asked = adviceFor(input({ removal: node, search, uses: [undefined, undefined] }));
+    expect(asked.text).toContain('“Mover 2” passes in front of “Box” from 18 to 22');
+    expect(asked.actions[0].action).toEqual({ kind: 'stays-in-front', mover: 1 });
+    expect(adviceFor(input({ removal: node, search, uses: [undefined, 'stays'] })).text).not.toContain('in front');
+    const unknown = input({ removal: node, search: null });
+    expect(adviceFor(unknown).text).toContain('wants an outline of its own');
+    expect(adviceFor({ ...unknown, lookedAt: new Set([20, 49]) }).text).not.toContain('of its own');
   });
 
   it('sends to frames without a key that nobody has looked at', () => {

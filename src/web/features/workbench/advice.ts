@@ -1,9 +1,9 @@
-import { counting, type RemovalNode, type ShotDocument } from '../../../contract/document.ts';
+import { counting, frameNumbers, type RemovalNode, type ShotDocument } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import type { SearchView } from '../../../contract/movers.ts';
 import { STAGES, type RevealData, type RevealView, type TakeView } from '../../../contract/takes.ts';
 import { LOSS_TEXT } from '../../../contract/tracks.ts';
-import { keyFrames } from '../../document/edits.ts';
+import { comesOver, type MoverUse } from '../../document/moverUse.ts';
 
 /** What a button of the advice does. */
 export type AdviceAction =
@@ -14,6 +14,7 @@ export type AdviceAction =
   | { kind: 'grow'; px: number }
   | { kind: 'go'; frame: number }
   | { kind: 'follow'; shapeId: string }
+  | { kind: 'stays-in-front'; mover: number }
   | { kind: 'donor' }
   | { kind: 'set-reach'; reach: number }
   | { kind: 'set-handles'; before: number; after: number }
@@ -39,6 +40,8 @@ export interface AdviceInput {
   /** Those of them since the marks last changed. */
   lookedSince: ReadonlySet<number>;
   search: SearchView | null;
+  /** What has become of each mover of the search. */
+  uses: readonly MoverUse[];
 }
 
 /** A stretch without a key that is worth a look in its middle, frames. */
@@ -52,7 +55,20 @@ const FIXED = 0.97;
 
 /** What is known about a removal and what would help it most now. First rule that applies. */
 export function adviceFor(input: AdviceInput): Advice {
-  for (const rule of [marks, work, lost, revealState, cuts, sticksOut, gaps, unseen, takes]) {
+  for (const rule of [
+    marks,
+    work,
+    lost,
+    notFollowed,
+    notTold,
+    passesInFront,
+    revealState,
+    cuts,
+    sticksOut,
+    gaps,
+    unseen,
+    takes,
+  ]) {
     const advice = rule(input);
     if (advice) return advice;
   }
@@ -144,6 +160,66 @@ function lost({ shot, removal, tracks, lookedAt }: AdviceInput): Advice | undefi
   return undefined;
 }
 
+/** An outline that was pointed at but never followed: on all other frames the thing itself counts as background. */
+function notFollowed({ shot, removal, takes: all }: AdviceInput): Advice | undefined {
+  if (all.some((t) => t.state === 'done' && !t.stale)) return undefined;
+  for (const [shapeId, { name, outline, visible, keys }] of counting(removal!)) {
+    if (!outline || outline.lost.length > 0) continue;
+    const frames = frameNumbers(keys);
+    const everywhere = visible === undefined || (visible.from <= shot.first && visible.to >= shot.last);
+    if (everywhere || frames.some((f) => !(f in outline.anchors))) continue;
+    const where = frames.length === 1 ? `frame ${frames[0]}` : `${frames.length} frames`;
+    return say(
+      `“${name}” is outlined on ${where} only. Follow it over the shot; where it goes wrong, point again.`,
+      button('Follow it', { kind: 'follow', shapeId }),
+    );
+  }
+  return undefined;
+}
+
+/** Frames in which an outline could not be followed. */
+function notTold({ shot, removal, lookedAt }: AdviceInput): Advice | undefined {
+  for (const [, { name, outline }] of counting(removal!)) {
+    for (const lost of outline?.lost ?? []) {
+      const [a, b] = [Math.max(lost.from, shot.first), Math.min(lost.to, shot.last)];
+      const middle = Math.round((a + b) / 2);
+      if (a > b || seenNear(lookedAt, middle)) continue;
+      return say(
+        `“${name}” could not be followed ${a === b ? `at frame ${a}` : `from ${a} to ${b}`}. Look: where it is there, point at it again.`,
+        button(`Go to frame ${middle}`, { kind: 'go', frame: middle }),
+      );
+    }
+  }
+  return undefined;
+}
+
+/** A thing that rests, and something that comes in front of it and must not go away with it. */
+function passesInFront({ removal, search, uses, lookedAt, takes: all }: AdviceInput): Advice | undefined {
+  if (all.some((t) => t.state === 'done' && !t.stale)) return undefined;
+  for (const [, shape] of counting(removal!)) {
+    for (const held of shape.outline?.held ?? []) {
+      const where = held.from === held.to ? `at frame ${held.from}` : `from ${held.from} to ${held.to}`;
+      const middle = Math.round((held.from + held.to) / 2);
+      const go = button(`Go to frame ${middle}`, { kind: 'go', frame: middle });
+      const over = (search?.movers ?? []).map((m, i) => (comesOver(shape, m, held) ? i : -1)).filter((i) => i >= 0);
+      const mover = over.find((i) => !uses[i]);
+      if (mover !== undefined) {
+        return say(
+          `“Mover ${mover + 1}” passes in front of “${shape.name}” ${where}. Is it to stay? Else it loses what lies over the outline.`,
+          button('It stays in front', { kind: 'stays-in-front', mover }),
+          go,
+        );
+      }
+      if (over.length > 0 || seenNear(lookedAt, middle)) continue;
+      return say(
+        `“${shape.name}” is hidden or hard to tell ${where}, and goes with its background there. What is in front of it and is to stay wants an outline of its own, as “Stays”.`,
+        go,
+      );
+    }
+  }
+  return undefined;
+}
+
 /** Places where the film is cut, or flashes, or goes black. */
 function cuts({ shot, reveal, lookedAt }: AdviceInput): Advice | undefined {
   const frame = reveal?.data?.cuts.find((f) => f > shot.first && f <= shot.last && !seenNear(lookedAt, f));
@@ -210,7 +286,7 @@ function gaps({ shot, removal, reveal, lookedAt, takes: all }: AdviceInput): Adv
   if (all.some((t) => t.state === 'done' && !t.stale)) return undefined;
   for (const [shapeId, { name, keys, visible, rides, matte }] of counting(removal!)) {
     if (rides || matte) continue;
-    const frames = keyFrames({ keys } as RemovalNode['shapes'][string]);
+    const frames = frameNumbers(keys);
     const first = Math.max(shot.first, visible?.from ?? 0);
     const last = Math.min(shot.last, visible?.to ?? Infinity);
     if (frames.length === 1 && reveal?.data?.tripod && !moves(removal!)) continue;
