@@ -16,10 +16,16 @@ export interface MatteView extends WorkProgress {
 export interface SoftenBody {
   /** How far on both sides of the outline the edge may lie, px. */
   reach: number;
+  /** The outline is a rough one around something that moves: only that becomes the matte, not what shows between its parts. */
+  apart?: boolean;
+  /** Id of the edit right before that this one completes: one undo takes both back. */
+  completes?: string;
 }
 
 export const softenBody = Joi.object<SoftenBody>({
   reach: Joi.number().min(2).max(60).required(),
+  apart: Joi.boolean(),
+  completes: Joi.string().uuid(),
 });
 
 export const mattePicture = Joi.object<{ id: string; frame: number }, true>({

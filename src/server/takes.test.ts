@@ -147,6 +147,16 @@ describe('a take', () => {
     expect((await takeNow(take.id)).stale).toBe(false);
   });
 
+  it('that is run again since the marks have changed takes the pick from the one before', async () => {
+    const { revision } = (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body;
+    const patch = [{ op: 'replace', path: `/removals/${id}/grow`, value: 3 }];
+    await house.call('POST', `/shots/${shot.id}/edits`, { editId: randomUUID(), base: revision, label: 'Grow', patch });
+    const again = await finished((await start(shot, id, take.draft)).id);
+    expect([again.picked, again.stale, (await takeNow(take.id)).picked]).toEqual([true, false, false]);
+    await house.step(shot.id, 'undo');
+    await house.call('PATCH', `/takes/${take.id}`, { picked: true });
+  });
+
   it('of a later removal lies on the pick of the one before it', async () => {
     const second = randomUUID();
     const { revision } = (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body;

@@ -42,6 +42,10 @@ const DOUBT = 1;
 const ANOTHER = 5;
 /** What movement tells if something else that moves was taken away. */
 const CONTESTED = 0.4;
+/** How far a rough outline may lie within the thing, and what beyond that is looked at for what is around it, px of the small picture. */
+const ROUGH_SLACK = 2;
+const ROUGH_RIM = 8;
+const NO_STROKES: Hints = { add: [], remove: [] };
 /** Share of the px in a box, or under the clicks, that must move for the thing to be one that moves. */
 const MOVING_IN_BOX = 0.15;
 const MOVING_AT_CLICKS = 0.4;
@@ -68,6 +72,23 @@ export function pointOut(
   const data = prior ? mend(cut, settled, hints, prior) : find(cut, settled, hints, cue);
   const { x, y, width, height } = cut;
   return trimmed(sharpen(frames, frame, { x, y, width, height, data }, place.step, hints));
+}
+
+/**
+ * What is really it within a rough outline of something that moves: where the background shows, at its rim and between its legs,
+ * is left out, and so is its shadow.
+ *
+ * @returns Px of the frame; the outline as it is if what is in it does not move.
+ */
+export function tellApart(frames: FrameReader, frame: number, rough: MaskPatch, cue: MotionCue): MaskPatch {
+  const step = stepFor(Math.max(rough.width, rough.height), WORK_SIDE);
+  const small = reduced(rough, step);
+  const cut = readCut(frames, frame, grow(small, ROUGH_RIM + ROUGH_SLACK), step);
+  const settled = bytesOf(distanceFrom(small, cut), (d) => (d > ROUGH_SLACK ? OTHER : OPEN));
+  const hints: Hints = { add: [], remove: [], box: rough };
+  const data = findMoving(cut, settled, maskIn(small, cut), hints, cue);
+  const { x, y, width, height } = cut;
+  return data ? trimmed(sharpen(frames, frame, { x, y, width, height, data }, step, NO_STROKES)) : rough;
 }
 
 function find(cut: PictureCut, settled: Uint8Array, hints: Hints, cue?: MotionCue): Uint8Array {

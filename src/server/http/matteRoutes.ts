@@ -20,7 +20,7 @@ export function matteRoutes(mattes: MatteService): Endpoint[] {
       params: shapeParams,
       body: softenBody,
       status: 202,
-      work: ({ id, shapeId }, { reach }) => mattes.soften(id, shapeId, reach),
+      work: ({ id, shapeId }, how) => mattes.soften(id, shapeId, how),
     }),
     json({
       method: 'post',

@@ -8,27 +8,24 @@ import {
 } from '../../contract/document.ts';
 import { workRange, type PatchOperation } from '../../contract/shots.ts';
 import { areaOf } from '../../core/movers/maskPatch.ts';
-import { followOutline, type FollowRequest, type OutlineAnchor } from '../../core/outline/followOutline.ts';
+import { followOutline, type OutlineAnchor } from '../../core/outline/followOutline.ts';
 import type { FrameReader } from '../../core/image/format.ts';
 import { sharpPoints } from '../../core/shapes/shape.ts';
 import { stretchesToFollow } from '../../core/tracking/stretches.ts';
 import { drawnMask } from '../../media/drawnMask.ts';
-import { loadKernels } from '../../media/kernelFile.ts';
 import { LumaFrames } from '../../media/lumaStore.ts';
-import { MotionCues } from '../../media/motionCues.ts';
-import { findCamera } from '../../media/moversWork.ts';
 import { pauses } from '../../media/pauses.ts';
 import { fineOutline } from '../../media/shownOutline.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { storedClip } from '../services/layers.ts';
 import type { StoredClip } from '../services/frameStores.ts';
-import { motionOf } from '../services/outlines.ts';
 import { Clip } from '../store/clip.ts';
 import type { Follow } from '../store/follow.ts';
 import { Shot, shotView } from '../store/shot.ts';
 import { commitFollowed, sameNeighbours } from './followed.ts';
 import type { Following } from './followJob.ts';
 import type { JobContext, Work } from './runWork.ts';
+import { shotCues, type ShotCues } from './shotCues.ts';
 
 /** Follows the outline of a shape between its anchors, where frames of it are missing. */
 export class OutlineFollowing implements Following {
@@ -56,32 +53,21 @@ export class OutlineFollowing implements Following {
     work.report('decode', 0);
     const wanted = { clip, first, count };
     const stored = await context.stores.full(wanted, work.signal);
-    const { small, camera } = await this.motion(clip, first, count, work);
+    const cues = await shotCues(shot.id, clip, { first, count }, context, work);
     const store = new RawStore(stored.path, stored.format);
-    const cues = new MotionCues(await loadKernels(), small, camera);
     try {
       const range = { first: Math.max(first, row.first), last: Math.min(first + count - 1, row.last) };
       const frames = new LumaFrames(store, first, clip.info.frames);
-      await this.followAll(frames, told(cues, first), clip, range, work);
+      await this.followAll(frames, cues, clip, range, work);
     } finally {
       cues.close();
       store.close();
     }
   }
 
-  /** How the camera moves: from the shot's search, or measured now. */
-  private async motion(clip: StoredClip, first: number, count: number, work: Work) {
-    const { shot, context } = this;
-    const known = await motionOf(shot.id, clip, first, context.files, context.stores);
-    if (known?.frame === 0) return known;
-    const small = await context.stores.small({ clip, first, count }, work.signal);
-    const onProgress = (_: string, done: number): void => work.report('decode', done);
-    return { small, camera: await findCamera({ frames: small, count, signal: work.signal, onProgress }) };
-  }
-
   private async followAll(
     frames: FrameReader,
-    told: Told,
+    { cueAt, backgroundTo }: ShotCues,
     clip: StoredClip,
     range: Segment,
     work: Work,
@@ -105,7 +91,7 @@ export class OutlineFollowing implements Following {
     const pause = pauses(work.signal);
     for (const { first, last, anchors: between } of stretches) {
       const anchors = between.map(({ frame }) => anchorAt(frame)).filter(({ mask }) => areaOf(mask) > 0);
-      for (const { frame, mask, held } of followOutline(frames, { anchors, first, last, ...told })) {
+      for (const { frame, mask, held } of followOutline(frames, { anchors, first, last, cueAt, backgroundTo })) {
         if (frame in outline!.anchors) continue;
         const path = fineOutline(mask, { width, height, rotation });
         if (path.length >= 6) this.found.set(frame, path);
@@ -166,14 +152,6 @@ interface Segment {
   first: number;
   last: number;
 }
-
-/** What the shot's search tells, by frames of the clip. */
-type Told = Required<Pick<FollowRequest, 'cueAt' | 'backgroundTo'>>;
-
-const told = (cues: MotionCues, first: number): Told => ({
-  cueAt: (t, part) => cues.at(t - first, part),
-  backgroundTo: (from, to) => cues.backgroundTo(from - first, to - first),
-});
 
 const framesOf = ({ from, to }: Stretch): number[] => Array.from({ length: to - from + 1 }, (_, i) => from + i);
 

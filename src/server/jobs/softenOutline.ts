@@ -13,6 +13,7 @@ import type { Clip } from '../store/clip.ts';
 import type { Matte } from '../store/matte.ts';
 import { Shot, shotView } from '../store/shot.ts';
 import type { JobContext, Work } from './runWork.ts';
+import { shotCues } from './shotCues.ts';
 
 /** Makes a matte of a shape's outline, with the edge that the picture shows, and lets it count in the shape's place. */
 export async function softenOutline(
@@ -30,6 +31,7 @@ export async function softenOutline(
   const own = framesOf(shape, range.first, range.first + range.count - 1);
   work.report('decode', 0);
   const stored = await context.stores.full(wanted, work.signal);
+  const cues = row.outline!.apart ? await shotCues(shot.id, clip, range, context, work) : undefined;
   const store = new RawStore(stored.path, stored.format);
   const { tracks } = shot.document;
   const drawn = new DrawnMattes({
@@ -42,9 +44,17 @@ export async function softenOutline(
   try {
     const known = { first: range.first, last: range.first + range.count - 1 };
     const luma = new LumaFrames(store, range.first, count);
-    const mattes = new OutlineMattes(drawn, luma, { width, height, rotation }, { ...own, known }, row.outline!.reach);
+    const mattes = new OutlineMattes(
+      drawn,
+      luma,
+      { width, height, rotation },
+      { ...own, known },
+      row.outline!.reach,
+      cues?.cueAt,
+    );
     await writeRasterFile(mattes, context.files.matte(row.id), (done) => work.report('mattes', done), work.signal);
   } finally {
+    cues?.close();
     store.close();
   }
   await layIn(row, { file: row.id, count: own.last - own.first + 1, start: own.first, pace: 1 }, context);
@@ -67,7 +77,7 @@ function framesOf(shape: ShapeNode, first: number, last: number): { first: numbe
 /** The edit has the matte's id, so that it counts once however often this is done. */
 async function layIn(row: Matte, matte: MatteNode, context: JobContext): Promise<void> {
   const shot = (await Shot.findByPk(row.shotId))!;
-  const { shapeId } = row.outline!;
+  const { shapeId, completes } = row.outline!;
   const { removalId, shape } = placeOf(shot, row);
   const { shapes } = shot.document.removals[removalId];
   const of = shape.variant?.of ?? row.id;
@@ -88,6 +98,12 @@ async function layIn(row: Matte, matte: MatteNode, context: JobContext): Promise
     ...others.map((id): PatchOperation => ({ op: 'add', path: `${path}/${id}/variant`, value: { of, off: true } })),
     { op: 'add', path: `${path}/${row.id}`, value: node },
   ];
-  const edit = { editId: row.id, base: shot.revision, label: `Soften “${shape.name}”`, patch };
+  const edit = {
+    editId: row.id,
+    base: shot.revision,
+    label: `Soften “${shape.name}”`,
+    patch,
+    ...(completes && { completes }),
+  };
   await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
 }

@@ -31,13 +31,19 @@ export async function runTake(id: string, context: JobContext): Promise<void> {
   );
 }
 
-/** A first take is the pick by itself, and so is a full one after drafts; one of a part of the shot never is. */
+/**
+ * A first take is the pick by itself, and so is a full one after drafts, and one that was run again since the marks have changed;
+ * one of a part of the shot never is.
+ */
 async function becomesPick(take: Take): Promise<boolean> {
   const { shotId, removalId } = take;
   if (take.only) return false;
   const pick = await Take.findOne({ where: { shotId, removalId, picked: true } });
   if (!pick) return true;
-  if (!pick.draft || take.draft) return pick.id === take.id;
+  if (pick.id === take.id) return true;
+  const better = pick.draft && !take.draft;
+  const newer = pick.draft === take.draft && pick.marksHash !== take.marksHash;
+  if (!better && !newer) return false;
   await pick.update({ picked: false });
   return true;
 }

@@ -4,7 +4,7 @@ import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { findShape } from '../../contract/document.ts';
 import type { ServerEvent } from '../../contract/events.ts';
-import type { MatteView } from '../../contract/mattes.ts';
+import type { MatteView, SoftenBody } from '../../contract/mattes.ts';
 import { AppError } from '../../core/errors.ts';
 import type { RasterPatch } from '../../core/shapes/raster.ts';
 import { rasterFile } from '../../media/rasterFile.ts';
@@ -48,12 +48,12 @@ export class MatteService {
   }
 
   /** A shape's outline becomes a matte next. @throws AppError `not_found`, `no_outline` for a shape that is a matte. */
-  async soften(shotId: string, shapeId: string, reach: number): Promise<MatteView> {
+  async soften(shotId: string, shapeId: string, how: SoftenBody): Promise<MatteView> {
     const shot = await findShot(shotId);
     const found = findShape(shot.document, shapeId);
     if (!found) throw new AppError('not_found', `There is no shape ${shapeId} in this shot.`);
     if (found.shape.matte) throw new AppError('no_outline', 'This shape is a matte already.');
-    const row = await Matte.create({ id: randomUUID(), shotId, name: found.shape.name, outline: { shapeId, reach } });
+    const row = await Matte.create({ id: randomUUID(), shotId, name: found.shape.name, outline: { shapeId, ...how } });
     await this.doors.queue(row.id);
     return this.changed(row);
   }

@@ -1,11 +1,10 @@
 import { DataTypes, type CreationOptional, type Sequelize } from 'sequelize';
-import type { MatteView } from '../../contract/mattes.ts';
+import type { MatteView, SoftenBody } from '../../contract/mattes.ts';
 import { WORK_COLUMNS, WorkModel, workView } from './work.ts';
 
-/** The shape whose outline becomes a matte, and how far on both sides of it the edge may lie, px. */
-export interface OutlineOrigin {
+/** The shape whose outline becomes a matte, and how. */
+export interface OutlineOrigin extends SoftenBody {
   shapeId: string;
-  reach: number;
 }
 
 /** A matte that was brought in or made of an outline; its frames lie in a file, and the document says how they are used. */

@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia';
 import { ref, shallowRef } from 'vue';
 import { type RasterLibrary, type RemovalNode } from '../../../contract/document.ts';
-import { RECT_HEADER, type MatteView } from '../../../contract/mattes.ts';
+import { RECT_HEADER, type MatteView, type SoftenBody } from '../../../contract/mattes.ts';
 import { rasterFrame, type RasterPatch } from '../../../core/shapes/raster.ts';
 import { api, urls } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
@@ -43,11 +43,11 @@ export const useMattes = defineStore('mattes', () => {
   const dismiss = (id: string): Promise<unknown> => api.dismissMatte(id).then(load);
 
   /** Has a matte made of an outline, once the server knows all edits: it reads what it knows. */
-  async function soften(shapeId: string): Promise<void> {
+  async function soften(shapeId: string, how: Omit<SoftenBody, 'reach'> = {}): Promise<void> {
     const { shotId } = doc;
     await doc.whenSent();
     if (shotId !== doc.shotId) return;
-    await work.act(() => api.soften(shotId, shapeId, { reach: EDGE_REACH }));
+    await work.act(() => api.soften(shotId, shapeId, { reach: EDGE_REACH, ...how }));
     await load();
   }
 

@@ -6,6 +6,7 @@ import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { holdOut, inEdits, takeAway, takeAwayToo, type NamedOutlines } from '../../document/moverEdits.ts';
 import { moverUses } from '../../document/moverUse.ts';
+import { useMattes } from './mattesStore.ts';
 import { useStage } from './stageStore.ts';
 import { isBusy, useWork } from './workStore.ts';
 
@@ -14,6 +15,7 @@ export const useMovers = defineStore('movers', () => {
   const doc = useDocument();
   const stage = useStage();
   const work = useWork();
+  const mattes = useMattes();
   const search = shallowRef<SearchView | null>(null);
   /** The mover that is pointed at in the list; -1 for none. */
   const shown = ref(-1);
@@ -98,16 +100,20 @@ export const useMovers = defineStore('movers', () => {
     stage.selectRemoval(id);
   }
 
-  /** Lets a mover stay in front of the removal at hand. */
+  /**
+   * Lets a mover stay in front of the removal at hand: at once by its outline, then by a matte of nothing but itself. Its shadow
+   * is not held out, since what goes away would show in it.
+   */
   async function staysInFront(mover: number): Promise<void> {
     const { removalId } = stage;
-    const outlines = await work.act(() => api.moverOutlines(doc.shotId, mover, shadows.value));
+    const outlines = await work.act(() => api.moverOutlines(doc.shotId, mover, false));
     if (!outlines || !(removalId in doc.document.removals)) return;
     let id = '';
-    doc.edit(`Keep “${nameOf(mover)}” in front`, (draft) => {
+    const completes = doc.edit(`Keep “${nameOf(mover)}” in front`, (draft) => {
       id = holdOut(draft, removalId, outlines, nameOf(mover));
     });
     stage.selectShape(id);
+    await mattes.soften(id, { apart: true, completes });
   }
 
   const known = { search, doing, movers, uses, left, shown, shadows, busy };
