@@ -2,6 +2,7 @@ import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { addBorder, detailTrust } from './borderField.ts';
+import type { Donated } from './donor.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
 import { HOLE_TILE, partOf, planeSize, RIM_TILE, runsOf, spansOf, tilesWith, type Region } from './region.ts';
@@ -33,8 +34,8 @@ export interface Known {
   /** The frame's own samples. */
   own: readonly Float32Array[];
   transfer: Float32Array;
-  /** What the donor shows, if there is one. */
-  donor?: { planes: readonly Float32Array[]; support: Float32Array };
+  /** What the donor shows, if there is one, by frame: the first comes first. */
+  donor?: readonly Donated[];
 }
 
 /** A region without a hole. */
@@ -130,14 +131,10 @@ export class Completer {
     }
   }
 
-  private useDonor(donor: NonNullable<Known['donor']>, region: Region, out: Completed, open: Uint8Array): void {
-    this.join(
-      out,
-      region,
-      open,
-      { planes: donor.planes, covers: coverage(donor.support) },
-      { strength: 1, support: 1 },
-    );
+  private useDonor(donor: readonly Donated[], region: Region, out: Completed, open: Uint8Array): void {
+    for (const { planes, support } of donor) {
+      this.join(out, region, open, { planes, covers: coverage(support) }, { strength: 1, support: 1 });
+    }
   }
 
   private useTexture(known: Known, out: Completed, open: Uint8Array): void {

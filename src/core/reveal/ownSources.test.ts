@@ -8,6 +8,7 @@ const { none, unseen, thin, seen } = REVEAL_LEVEL;
 
 /** A camera that moves 10 px to the right per frame; frame 5 is of another scene. */
 const camera = {
+  data: { count: 6 },
   sameScene: (a: number, b: number) => (a === 5) === (b === 5),
   map: (from: number, to: number, points: Float64Array) => {
     for (let i = 0; i < points.length; i += 2) points[i] -= 10 * (to - from);
@@ -61,5 +62,15 @@ describe('what shows places of a frame', () => {
     cells.state[3 * 64 * 16 + 20] = HOLE;
     const shows = donorShows(camera, { frame: 3, dx: 8, dy: 0 }, cells);
     expect(shows(3, Float64Array.of(12.2, 0, 13, 0, 60, 0, 0, 15))).toEqual([false, true, false, true]);
+  });
+
+  it('is of a donor what another frame shows of it, but not one of another scene', () => {
+    cells.state.fill(0);
+    const shows = donorShows(camera, { frame: 3, dx: 8, dy: 0 }, cells);
+    // Beyond the right border in frame 0, in view in frame 4; from frame 1 only frame 5 would show it.
+    expect(shows(0, Float64Array.of(60, 0, 20, 0))).toEqual([true, true]);
+    expect(shows(1, Float64Array.of(60, 0))).toEqual([false]);
+    cells.state.fill(HOLE, 4 * 64 * 16, 5 * 64 * 16);
+    expect(shows(0, Float64Array.of(60, 0, 20, 0))).toEqual([false, true]);
   });
 });

@@ -1,4 +1,4 @@
-import { donorMap } from '../fill/donor.ts';
+import { donorFrames, donorMap } from '../fill/donor.ts';
 import type { Plate } from '../fill/plate.ts';
 import type { Donor, SourceKind } from '../fill/settings.ts';
 import { CAMERA_PLANE } from '../depth/frameMap.ts';
@@ -22,16 +22,20 @@ export function plateShows(camera: CameraMotion, { frame: at, rect, known }: Omi
   };
 }
 
-/** What a donor area shows: what lies in view there, clear of all mattes. */
+/** What a donor area shows in any of its frames: what lies in view there, clear of all mattes. */
 export function donorShows(camera: CameraMotion, donor: Donor, cells: MatteCells): ShowsAt {
   const map = donorMap(camera, donor);
   const { cell, cols, rows, state } = cells;
-  return (frame, places) => {
-    map.map(frame, frame, places, CAMERA_PLANE);
+  const showsIn = (own: number, frame: number, places: Float64Array): boolean[] => {
+    map.map(own, frame, places, CAMERA_PLANE);
     return eachPlace(places, (px, py) => {
       const [c, r] = [Math.floor(px / cell), Math.floor(py / cell)];
       return c >= 0 && r >= 0 && c < cols && r < rows && state[frame * cols * rows + r * cols + c] === FREE;
     });
+  };
+  return (own, places) => {
+    const all = donorFrames(camera, own).map((frame) => showsIn(own, frame, places.slice()));
+    return all[0].map((_, i) => all.some((shown) => shown[i]));
   };
 }
 
