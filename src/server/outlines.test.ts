@@ -3,7 +3,7 @@ import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { SETTINGS_DEFAULTS, type ShapeNode } from '../contract/document.ts';
 import type { ErrorBody } from '../contract/errors.ts';
-import { RECT_HEADER, type MatteView } from '../contract/mattes.ts';
+import { RECT_HEADER, type MatteView, type SoftenBody } from '../contract/mattes.ts';
 import type { PointedOutline } from '../contract/outlines.ts';
 import type { ShotState, ShotView } from '../contract/shots.ts';
 import type { FollowView } from '../contract/tracks.ts';
@@ -17,10 +17,17 @@ const NEAR_PX = 3;
 const house = new Harness(7613);
 
 /** A green texture, and a red block of 40x60 px whose corner goes from (20, 70) to the right by 6 px a frame. */
+const textured = (colour: string, size: string, seed: number, noise: number): string =>
+  `color=c=${colour}:s=${size}:r=25:d=${FRAMES / 25},noise=alls=${noise}:all_seed=${seed},gblur=sigma=1`;
 const GOING =
-  `color=c=0x4a7040:s=320x180:r=25:d=${FRAMES / 25},noise=alls=20:all_seed=3,gblur=sigma=1[ground];` +
-  `color=c=0xb03028:s=40x60:r=25:d=${FRAMES / 25},noise=alls=24:all_seed=5,gblur=sigma=1[block];` +
+  `${textured('0x4a7040', '320x180', 3, 20)}[ground];${textured('0xb03028', '40x60', 5, 24)}[block];` +
   `[ground][block]overlay=x='14+6*n':y=70,format=yuv420p`;
+/** The same block goes past in front of a yellow one of 36x40 px, which stands. */
+const STANDS = [100, 84, 135, 123];
+const PASSING =
+  `${textured('0x4a7040', '320x180', 3, 20)}[ground];${textured('0xb03028', '40x60', 5, 24)}[block];` +
+  `${textured('0xc0b040', '36x40', 7, 24)}[other];[ground][other]overlay=x=${STANDS[0]}:y=${STANDS[1]}[behind];` +
+  `[behind][block]overlay=x='14+6*n':y=70,format=yuv420p`;
 
 async function newShot(name: string): Promise<ShotView> {
   await house.upload(name, readFileSync(house.at(name)));
@@ -46,19 +53,24 @@ const expectNear = (found: readonly number[], truth: readonly number[]): void =>
 
 const blockAt = (frame: number): number[] => [20 + 6 * frame, 70, 59 + 6 * frame, 129];
 
-async function edit(shot: ShotView, patch: object[]): Promise<void> {
+/** @returns Its id. */
+async function edit(shot: ShotView, patch: object[]): Promise<string> {
   const { revision } = await stateOf(shot);
   const body = { editId: randomUUID(), base: revision, label: 'Change', patch };
   expect((await house.call('POST', `/shots/${shot.id}/edits`, body)).status).toBe(200);
+  return body.editId;
 }
+
+/** A path around a box. */
+const around = ([x0, y0, x1, y1]: readonly number[]): ShapeNode['keys'][string]['points'] =>
+  sharpPoints([x0, y0, x1, y0, x1, y1, x0, y1]);
 
 /** A removal with one outline that was pointed at in some frames. @returns The paths of both. */
 async function pointed(shot: ShotView, frames: number[]): Promise<{ shapeId: string; path: string }> {
   const [removalId, shapeId] = [randomUUID(), randomUUID()];
   const keys: ShapeNode['keys'] = {};
   for (const frame of frames) {
-    const [x0, y0, x1, y1] = blockAt(frame);
-    keys[frame] = { ease: 'linear', points: sharpPoints([x0, y0, x1, y0, x1, y1, x0, y1]) };
+    keys[frame] = { ease: 'linear', points: around(blockAt(frame)) };
   }
   const anchors = Object.fromEntries(frames.map((f) => [f, { add: [], remove: [], mends: true }]));
   const shape: ShapeNode = {
@@ -100,6 +112,7 @@ let shot: ShotView;
 beforeAll(async () => {
   await house.begin();
   house.film('going.mp4', GOING, '-crf', '12');
+  house.film('passing.mp4', PASSING, '-crf', '12');
   shot = await newShot('going.mp4');
 }, 120_000);
 afterAll(() => house.end());
@@ -182,6 +195,23 @@ describe('an outline', () => {
     expectNear(boxOf(outlineAt(shape, 10)), blockAt(10));
   });
 
+  it('of a thing that rests goes on while something passes in front of it, and says where', async () => {
+    const passing = await newShot('passing.mp4');
+    const { shapeId, path } = await pointed(passing, [2]);
+    await edit(passing, [{ op: 'replace', path: `${path}/keys/2/points`, value: around(STANDS) }]);
+    await followed(passing, shapeId);
+    const shape = await shapeOf(passing, shapeId);
+    expect([shape.visible, shape.outline!.lost]).toEqual([{ from: 0, to: FRAMES - 1 }, []]);
+    for (const frame of [0, 9, 12, 16, 28]) expectNear(boxOf(outlineAt(shape, frame)), STANDS);
+    // The block is over it from frame 7, where its right side comes to 102, to frame 20, where its left side is at 134; where it
+    // hides less than a tenth, the rest is told apart.
+    const held = shape.outline!.held!;
+    expect(held.length).toBe(1);
+    expect([Math.abs(held[0].from - 7) <= 1, Math.abs(held[0].to - 19) <= 1]).toEqual([true, true]);
+    await house.step(passing.id, 'undo');
+    expect((await shapeOf(passing, shapeId)).outline!.held).toBeUndefined();
+  });
+
   it('is refused where nothing was pointed at', async () => {
     const { shapeId, path } = await pointed(shot, [5]);
     await edit(shot, [{ op: 'remove', path: `${path}/outline` }]);
@@ -206,8 +236,9 @@ describe('an outline', () => {
 
 describe('an outline that is softened', () => {
   /** Asks for it, and waits for the edit. @returns The matte that then is a variant of the shape. */
-  async function softened(of: ShotView, shapeId: string): Promise<[string, ShapeNode]> {
-    const answer = await house.call<MatteView>('POST', `/shots/${of.id}/shapes/${shapeId}/soften`, { reach: 10 });
+  async function softened(of: ShotView, shapeId: string, more: Partial<SoftenBody> = {}): Promise<[string, ShapeNode]> {
+    const body = { reach: 10, ...more };
+    const answer = await house.call<MatteView>('POST', `/shots/${of.id}/shapes/${shapeId}/soften`, body);
     expect(answer.status).toBe(202);
     const { id } = answer.body;
     const node = await house.until(async () => {
@@ -241,15 +272,26 @@ describe('an outline that is softened', () => {
     expect((await shapeOf(shot, shapeId)).variant).toBeUndefined();
   });
 
+  it('is of nothing but what moves in it, if a rough one is to be told apart; one undo takes it back with its outline', async () => {
+    const { shapeId, path } = await pointed(shot, [12]);
+    const [x0, y0, x1, y1] = blockAt(12);
+    const value = { ease: 'linear', points: around([x0 - 9, y0 - 7, x1 + 8, y1 + 10]) };
+    const completes = await edit(shot, [{ op: 'add', path: `${path}/keys/12`, value }]);
+    const [id] = await softened(shot, shapeId, { reach: 4, apart: true, completes });
+    const { box } = await pictureOf(id, 0);
+    blockAt(12).forEach((v, i) => expect(Math.abs(box[i] - v)).toBeLessThan(2));
+    await house.step(shot.id, 'undo');
+    const shape = await shapeOf(shot, shapeId);
+    expect([shape.variant, boxOf(outlineAt(shape, 12))]).toEqual([undefined, blockAt(12)]);
+  });
+
   it('lies on the picture as shown where a clip is shown turned', async () => {
     const turned = await newShot('upright.mp4');
     const { rotation } = (await house.settled('upright.mp4')).info!;
     const [x0, y0, x1, y1] = blockAt(10);
     const box = rotation === 90 ? [179 - y1, x0, 179 - y0, x1] : [y0, 319 - x1, y1, 319 - x0];
     const { shapeId, path } = await pointed(turned, [10]);
-    const [a, b, c, d] = box;
-    const points = sharpPoints([a, b, c, b, c, d, a, d]);
-    await edit(turned, [{ op: 'replace', path: `${path}/keys/10`, value: { ease: 'linear', points } }]);
+    await edit(turned, [{ op: 'replace', path: `${path}/keys/10/points`, value: around(box) }]);
     const [id] = await softened(turned, shapeId);
     const found = await pictureOf(id, 0);
     box.forEach((v, i) => expect(Math.abs(found.box[i] - v)).toBeLessThan(2));

@@ -6,7 +6,7 @@ import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { learn, leanOf, type Models } from './models.ts';
 import { againstBackground, cuePlaces, movementLean, type MotionCue } from './motionCue.ts';
 import { readCut, stepFor, type PictureCut } from './pictureCut.ts';
-import { Resting } from './resting.ts';
+import { Resting, type RestingPlace } from './resting.ts';
 import { sharpen } from './sharpen.ts';
 import { bytesOf } from '../image/mapped.ts';
 
@@ -52,6 +52,8 @@ const GONE_SHARE = 0.04;
 const SWELLING = 0.22;
 const SETTLING = 0.1;
 const NO_WAY = { x: 0, y: 0 };
+/** How like itself a resting thing must be, where something may pass in front of it, for it to be seen (intersection over union). */
+const WHOLE = 0.9;
 /** Confidence of a resting thing where it is hidden. */
 const HELD = 0.5;
 /** From this confidence on a thing that moves as a whole does not rest any more. */
@@ -124,7 +126,10 @@ function* away(
   let doubt = 0;
   const waiting: FollowedOutline[] = [];
   for (let frame = anchor.frame + direction; frame * direction <= end * direction; frame += direction) {
-    const place = resting?.at(frame);
+    const place = resting?.at(frame, state.frame);
+    if (!place) resting = undefined;
+    // With its background it has gone out of the picture.
+    if (place && areaOf(place.mask) === 0) return;
     const next = nextOutline(
       frames,
       state,
@@ -137,23 +142,34 @@ function* away(
     const confidence = next.confidence * Math.max(0, Math.min(1, 1.5 - swollen / SWELLING));
     if (place && confidence > SET_OFF && movesByItself(next.mask, step, place.cue))
       [moves, resting] = [true, undefined];
-    if (resting && place && areaOf(place.mask) > 0 && (place.hidden || confidence < UNSURE)) {
-      yield { frame, mask: place.mask, confidence: HELD, held: true };
+    if (resting && place && confidence < UNSURE) {
+      yield heldAt(frame, place);
       continue;
     }
     if (areaOf(next.mask) < Math.max(6, least)) return;
     usual += SETTLING * (areaOf(next.mask) - usual);
     const result = { frame, mask: trimmed(sharpen(frames, frame, next.mask, step, NO_HINTS)), confidence };
+    if (resting && place?.passed && likeness(place.mask, result.mask) < WHOLE) {
+      yield heldAt(frame, place);
+      continue;
+    }
     doubt = confidence < UNSURE ? doubt + 1 : 0;
     // What is doubtful is given out only if it gets better again.
     waiting.push(result);
     if (doubt > PATIENCE) return;
     if (doubt === 0) yield* waiting.splice(0);
-    resting?.saw(result);
+    if (place && !place.passed) resting?.saw(result);
     state = { frame, cut: next.cut, mask: next.mask };
   }
   yield* waiting;
 }
+
+const heldAt = (frame: number, { mask }: RestingPlace): FollowedOutline => ({
+  frame,
+  mask,
+  confidence: HELD,
+  held: true,
+});
 
 function nextOutline(
   frames: FrameReader,

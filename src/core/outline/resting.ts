@@ -6,22 +6,22 @@ import { cuePlaces, type MotionCue } from './motionCue.ts';
 
 /** Share of a thing's px that must surely rest for it to count as resting. */
 const RESTS = 0.5;
-/** Share of them that something in front must hide to be noticed, and shade above which it is only a shadow. */
-const HIDDEN = 0.03;
+/** Share of them that must move to be noticed, and shade above which it is only a shadow. */
+const PASSED = 0.03;
 const SHADOW = 0.5;
 
 /** Where a thing is if it rests. */
 export interface RestingPlace {
   /** Px of the frame; what lies outside of it is left out. */
   mask: MaskPatch;
-  /** Way of its middle since it was last seen, px. */
+  /** Way of its middle since another frame, px. */
   way: Point;
-  /** Whether something that moves is in front of it. */
-  hidden: boolean;
+  /** Whether something moves there: in front of it, or it stood there in most of the other frames. */
+  passed: boolean;
   cue: MotionCue;
 }
 
-/** A thing that rests goes where its background goes, seen or hidden: the frame in which it was last seen tells where it is. */
+/** A thing that rests goes where its background goes, seen or hidden: the frame in which it was last seen as a whole tells where it is. */
 export class Resting {
   private constructor(
     private readonly cueAt: NonNullable<FollowRequest['cueAt']>,
@@ -41,21 +41,24 @@ export class Resting {
     return new Resting(cueAt, backgroundTo, { x: 0, y: 0, width, height }, anchor);
   }
 
-  /** Undefined where its background is not shown at all: another scene. */
-  at(frame: number): RestingPlace | undefined {
-    const { mask: before, frame: last } = this.seen;
-    const motion = this.backgroundTo(last, frame);
-    if (!motion) return undefined;
-    const mask = warped(before, motion, this.frame);
+  /**
+   * Undefined where its background is not shown at all: another scene.
+   * @param since - The frame from which its way is told.
+   */
+  at(frame: number, since: number): RestingPlace | undefined {
+    const { mask: seen, frame: last } = this.seen;
+    const [motion, earlier] = [this.backgroundTo(last, frame), this.backgroundTo(last, since)];
+    if (!motion || !earlier) return undefined;
+    const mask = warped(seen, motion, this.frame);
     const cue = this.cueAt(frame, mask);
     if (!cue) return undefined;
-    const inFront = shareOf(mask, cue, (i) => cue.rest[i] < 0 && cue.shade[i] <= SHADOW);
-    const middle = centreOf(before);
-    const to = project(motion, middle.x, middle.y);
-    return { mask, way: { x: to.x - middle.x, y: to.y - middle.y }, hidden: inFront > HIDDEN, cue };
+    const moving = shareOf(mask, cue, (i) => cue.rest[i] < 0 && cue.shade[i] <= SHADOW);
+    const middle = centreOf(seen);
+    const [from, to] = [project(earlier, middle.x, middle.y), project(motion, middle.x, middle.y)];
+    return { mask, way: { x: to.x - from.x, y: to.y - from.y }, passed: moving > PASSED, cue };
   }
 
-  /** It was seen, and told from what is around it. */
+  /** It was seen, told from what is around it, and nothing was in front of it. */
   saw(outline: OutlineAnchor): void {
     this.seen = outline;
   }
