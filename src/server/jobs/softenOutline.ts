@@ -23,7 +23,8 @@ export async function softenOutline(
   context: JobContext,
   work: Work,
 ): Promise<void> {
-  const { shape } = placeOf(shot, row);
+  const shape = placeOf(shot, row)?.shape;
+  if (!shape) return;
   const clip = storedClip(clipRow, context.files);
   const { width, height, rotation, frames: count } = clip.info;
   const range = workRange(shotView(shot), count);
@@ -60,9 +61,11 @@ export async function softenOutline(
   await layIn(row, { file: row.id, count: own.last - own.first + 1, start: own.first, pace: 1 }, context);
 }
 
-function placeOf(shot: Shot, row: Matte): { removalId: string; shape: ShapeNode } {
+/** Undefined if the shape is gone with the edit that this completes: nobody waits for it. */
+function placeOf(shot: Shot, row: Matte): { removalId: string; shape: ShapeNode } | undefined {
   const place = findShape(shot.document, row.outline!.shapeId);
-  if (!place) throw new AppError('not_found', 'The shape that was to become a matte is gone.');
+  if (!place && !row.outline!.completes)
+    throw new AppError('not_found', 'The shape that was to become a matte is gone.');
   return place;
 }
 
@@ -78,7 +81,9 @@ function framesOf(shape: ShapeNode, first: number, last: number): { first: numbe
 async function layIn(row: Matte, matte: MatteNode, context: JobContext): Promise<void> {
   const shot = (await Shot.findByPk(row.shotId))!;
   const { shapeId, completes } = row.outline!;
-  const { removalId, shape } = placeOf(shot, row);
+  const place = placeOf(shot, row);
+  if (!place) return;
+  const { removalId, shape } = place;
   const { shapes } = shot.document.removals[removalId];
   const of = shape.variant?.of ?? row.id;
   const name = `${shape.name}, soft`.slice(0, 60);

@@ -1,7 +1,8 @@
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
 import type { MoverOutlines, SearchView } from '../../../contract/movers.ts';
 import { addRemoval } from '../../document/edits.ts';
-import { openQuietly, startQuietly } from '../../testing/quietServer.ts';
+
+import { answerQuietly, openQuietly, startQuietly } from '../../testing/quietServer.ts';
 import { useMovers } from './moversStore.ts';
 import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
@@ -104,14 +105,21 @@ describe('what moves by itself', () => {
     expect([doc.document.removals[stage.removalId].name, doc.undoLabel]).toEqual(['Mover 1', 'Take away “Mover 1”']);
   });
 
-  it('stays in front of the removal at hand', async () => {
+  it('stays in front of the removal at hand, without its shadow, and is cut out to the px next', async () => {
     const { doc, movers, stage } = await bench();
+    const asked = answerQuietly(({ path }) => (path.includes('/movers/0/outlines') ? outlinesOf(0) : undefined));
     let id = '';
     doc.edit('Add', (draft) => void (id = addRemoval(draft)));
     stage.selectRemoval(id);
     await movers.staysInFront(0);
+    const softens = (): boolean => asked.some(({ path }) => path.endsWith('/soften'));
+    for (const end = Date.now() + 8000; !softens() && Date.now() < end;) await new Promise((go) => setTimeout(go, 5));
+    expect(asked).toMatchObject([
+      { path: '/shots/s/movers/0/outlines-without-shadow' },
+      { path: `/shots/s/shapes/${stage.shapeId}/soften`, body: { apart: true, completes: expect.any(String) } },
+    ]);
     const shape = doc.document.removals[id].shapes[stage.shapeId];
-    expect([shape.operation, shape.name, doc.undoLabel]).toEqual(['hold', 'Mover 1', 'Keep “Mover 1” in front']);
+    expect([shape.operation, shape.name]).toEqual(['hold', 'Mover 1']);
   });
 
   it('knows what has been made of it, and takes away what is left', async () => {

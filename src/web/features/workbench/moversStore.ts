@@ -113,7 +113,7 @@ export const useMovers = defineStore('movers', () => {
       id = holdOut(draft, removalId, outlines, nameOf(mover));
     });
     stage.selectShape(id);
-    await mattes.soften(id, { apart: true, completes });
+    void mattes.soften(id, { apart: true, completes });
   }
 
   const known = { search, doing, movers, uses, left, shown, shadows, busy };
