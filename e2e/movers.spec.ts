@@ -67,6 +67,8 @@ test('one of them goes away with one press, and the other stays in front of it',
   await expect(second).toContainText('stays in front');
   await expect(movers().getByRole('button', { name: /Goes away|Stays in front/ })).toHaveCount(1);
   await expect(page.getByTestId('shape-Mover 2')).toHaveClass(/hold/);
+  // It is cut out to the px next, and that counts in its place.
+  await expect(page.getByText('Mover 2, soft').first()).toBeVisible({ timeout: 60_000 });
   await page.getByRole('button', { name: 'Matte', exact: true }).click();
   await stepTo(page, 10);
   // One of the two places is hole, the other is not.
