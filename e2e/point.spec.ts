@@ -89,12 +89,12 @@ test('its edge is softened: a matte counts in its place, and its outline stays a
   await expect(soft).toBeVisible({ timeout: 30_000 });
   const chosen = page.locator('summary', { hasText: /^Outline 2$/ });
   await expect(chosen).toBeVisible();
-  await page.getByRole('button', { name: 'Use this one' }).click();
-  await expect(page.getByRole('button', { name: 'Use this one' })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Use it' }).click();
+  await expect(page.getByRole('button', { name: 'Use it' })).toHaveCount(0);
   await page.keyboard.press('i');
   await expect(page.locator('summary', { hasText: 'Outline 2, soft' })).toBeVisible();
   await expect(page.getByRole('spinbutton', { name: 'Begins at frame' })).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Use this one' })).toHaveCount(0);
+  await expect(page.getByRole('button', { name: 'Use it' })).toHaveCount(0);
 });
 
 test('a track and shapes come in from files, and a file that is neither says so', async () => {

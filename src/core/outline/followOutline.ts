@@ -1,5 +1,16 @@
 import { grow, type FrameReader, type Rect } from '../image/format.ts';
-import { areaOf, distanceFrom, maskIn, moved, reduced, shared, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import {
+  areaOf,
+  common,
+  distanceFrom,
+  grown,
+  maskIn,
+  moved,
+  reduced,
+  shared,
+  trimmed,
+  type MaskPatch,
+} from '../movers/maskPatch.ts';
 import type { Matrix3, Point } from '../geometry/homography.ts';
 import { carry, REACH } from './carry.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
@@ -130,13 +141,8 @@ function* away(
     if (!place) resting = undefined;
     // With its background it has gone out of the picture.
     if (place && areaOf(place.mask) === 0) return;
-    const next = nextOutline(
-      frames,
-      state,
-      taught,
-      { frame, step, way: place?.way },
-      moves ? request.cueAt : undefined,
-    );
+    const to = { frame, step, way: place?.way, passing: place?.cue };
+    const next = nextOutline(frames, state, taught, to, moves ? request.cueAt : undefined);
     // A thing that swells or shrinks at once has been taken for another.
     const swollen = Math.abs(Math.log(areaOf(next.mask) / usual));
     const confidence = next.confidence * Math.max(0, Math.min(1, 1.5 - swollen / SWELLING));
@@ -148,7 +154,10 @@ function* away(
     }
     if (areaOf(next.mask) < Math.max(6, least)) return;
     usual += SETTLING * (areaOf(next.mask) - usual);
-    const result = { frame, mask: trimmed(sharpen(frames, frame, next.mask, step, NO_HINTS)), confidence };
+    const found = sharpen(frames, frame, next.mask, step, NO_HINTS);
+    // What passes by is not invited: a thing that rests is where it was.
+    const own = resting && place?.passed ? common(found, grown(place.mask, step)) : found;
+    const result = { frame, mask: trimmed(own), confidence };
     if (resting && place?.passed && likeness(place.mask, result.mask) < WHOLE) {
       yield heldAt(frame, place);
       continue;
@@ -159,7 +168,7 @@ function* away(
     if (doubt > PATIENCE) return;
     if (doubt === 0) yield* waiting.splice(0);
     if (place && !place.passed) resting?.saw(result);
-    state = { frame, cut: next.cut, mask: next.mask };
+    state = { frame, cut: next.cut, mask: own === found ? next.mask : reduced(result.mask, step) };
   }
   yield* waiting;
 }
@@ -175,7 +184,7 @@ function nextOutline(
   frames: FrameReader,
   before: State,
   taught: Models,
-  { frame, step, way = NO_WAY }: { frame: number; step: number; way?: Point },
+  { frame, step, way = NO_WAY, passing }: { frame: number; step: number; way?: Point; passing?: MotionCue },
   cueAt?: FollowRequest['cueAt'],
 ): State & { confidence: number } {
   const ahead = { x: Math.round(way.x / step), y: Math.round(way.y / step) };
@@ -193,6 +202,8 @@ function nextOutline(
     // Movement beside the thing may be another's.
     lean[i] += WAY_COST * apart[i] + (apart[i] > 0 ? Math.max(0, movement) : movement);
   }
+  // What passes by in front of a thing that rests is not the thing.
+  if (passing) cuePlaces(passing, cut, step).forEach((p, i) => (lean[i] += Math.max(0, -passing.rest[p])));
   const told = cue ? { ...cut, difference: againstBackground(cue, cut) } : cut;
   const data = cutOut(told, lean, settled, SMOOTH);
   const mask = trimmed({ x: cut.x, y: cut.y, width: cut.width, height: cut.height, data });

@@ -242,7 +242,7 @@ function setVisible(side: 'from' | 'to', value: number): void {
         />
         <Button
           v-if="isOff(shape)"
-          label="Use this one"
+          label="Use it"
           title="This variant counts, and the others do not (I)"
           size="small"
           severity="secondary"
