@@ -64,7 +64,7 @@ const SWELLING = 0.22;
 const SETTLING = 0.1;
 const NO_WAY = { x: 0, y: 0 };
 /** How like itself a resting thing must be, where something may pass in front of it, for it to be seen (intersection over union). */
-const WHOLE = 0.9;
+const WHOLE = 0.97;
 /** Confidence of a resting thing where it is hidden. */
 const HELD = 0.5;
 /** From this confidence on a thing that moves as a whole does not rest any more. */

@@ -7,7 +7,7 @@ import { cuePlaces, type MotionCue } from './motionCue.ts';
 /** Share of a thing's px that must surely rest for it to count as resting. */
 const RESTS = 0.5;
 /** Share of them that must move to be noticed, and shade above which it is only a shadow. */
-const PASSED = 0.03;
+const PASSED = 0.005;
 const SHADOW = 0.5;
 
 /** Where a thing is if it rests. */
