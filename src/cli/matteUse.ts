@@ -37,7 +37,7 @@ export async function useMatte(
     raster: { frames: planeRaster(store, plane), start, pace: 1, count: store.count },
   });
   const shapes = [shape(0, begins), ...(from.format.planes.length > 1 ? [shape(1, begins)] : [])];
-  const edge = { grow, featherIn: 0, featherOut: feather, holdFeather: 0 };
+  const edge = { grow, featherIn: 0, featherOut: feather, holdGrow: 0, holdFeather: 0 };
   const removal: Removal = { id: '', name: '', hidden: false, ...edge, shapes };
   const { width, height } = from.format;
   try {

@@ -109,11 +109,13 @@ describe('texts that tell whether marks have changed', () => {
     expect(text(changed)).not.toBe(text(plain));
   });
 
-  it('count the feather of holdouts once there is one', () => {
-    const held = (holdFeather: number): string =>
-      text(removal({ a: shape(1, { operation: 'hold' }) }, { holdFeather }));
-    expect(text({ ...plain, holdFeather: 9 })).toBe(text(plain));
-    expect(held(2)).not.toBe(held(3));
+  it('count the edge of holdouts once there is one', () => {
+    const held = (edge: Partial<RemovalNode>): string => text(removal({ a: shape(1, { operation: 'hold' }) }, edge));
+    expect(text({ ...plain, holdFeather: 9, holdGrow: 4 })).toBe(text(plain));
+    expect(held({ holdFeather: 2 })).not.toBe(held({ holdFeather: 3 }));
+    expect(held({ holdGrow: 2 })).not.toBe(held({}));
+    // Takes of before it could be grown are of the same marks.
+    expect(held({ holdGrow: 0 })).toBe(held({}));
   });
 
   it('of a reveal count sources only if they are not the usual ones', () => {

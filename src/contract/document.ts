@@ -49,7 +49,9 @@ export interface RemovalNode {
   grow: number;
   featherIn: number;
   featherOut: number;
-  /** Of what its shapes hold out, each way, px; {@link HOLD_FEATHER} if it has not been set. */
+  /** Of what its shapes hold out, px; 0 if it has not been set. */
+  holdGrow?: number;
+  /** The same, each way; {@link HOLD_FEATHER} if it has not been set. */
   holdFeather?: number;
   /** Its shadow is meant to stay: the coverage watch does not miss it. */
   shadowStays?: boolean;
@@ -219,7 +221,7 @@ export function findShape(
  * @param rasters - Without them mattes that were brought in are left out.
  */
 export function toRemoval(id: string, node: Marks, first = 0, rasters?: RasterLibrary): Removal {
-  const { name, hidden, grow, featherIn, featherOut, holdFeather = HOLD_FEATHER } = node;
+  const { name, hidden, grow, featherIn, featherOut, holdGrow = 0, holdFeather = HOLD_FEATHER } = node;
   return {
     id,
     name,
@@ -227,6 +229,7 @@ export function toRemoval(id: string, node: Marks, first = 0, rasters?: RasterLi
     grow,
     featherIn,
     featherOut,
+    holdGrow,
     holdFeather,
     shapes: counting(node).map(([shapeId, shape]) => toShape(shapeId, shape, first, node.tracks, rasters)),
   };
@@ -293,6 +296,7 @@ export function marksText(node: Marks): string {
   }));
   // Without a holdout the text is as it was before there were any: takes of then are still those of the same marks.
   const holds = shapes.some(({ operation }) => operation === 'hold');
-  const hold = holds ? { holdFeather: node.holdFeather ?? HOLD_FEATHER } : {};
+  const moved = node.holdGrow ? { holdGrow: node.holdGrow } : {};
+  const hold = holds ? { ...moved, holdFeather: node.holdFeather ?? HOLD_FEATHER } : {};
   return JSON.stringify({ grow, featherIn, featherOut, ...hold, shapes });
 }

@@ -116,6 +116,7 @@ const removal = Joi.object({
   grow: Joi.number().min(-LIMITS.grow).max(LIMITS.grow).required(),
   featherIn: Joi.number().min(0).max(LIMITS.feather).required(),
   featherOut: Joi.number().min(0).max(LIMITS.feather).required(),
+  holdGrow: Joi.number().min(-LIMITS.grow).max(LIMITS.grow),
   holdFeather: Joi.number().min(0).max(LIMITS.feather),
   shadowStays: Joi.boolean(),
   settings: takeSettings.required(),

@@ -7,7 +7,7 @@ const HALF = 128;
 /** A removal of one shape with its own edge, on every frame, whatever the shape does otherwise. */
 export function plainRemoval(shape: Shape): Removal {
   const own: Shape = { ...shape, operation: 'add', visible: undefined };
-  const plain = { hidden: false, grow: 0, featherIn: 0, featherOut: 0, holdFeather: 0 };
+  const plain = { hidden: false, grow: 0, featherIn: 0, featherOut: 0, holdGrow: 0, holdFeather: 0 };
   return { id: shape.id, name: shape.name, ...plain, shapes: [own] };
 }
 

@@ -27,7 +27,7 @@ describe('outlineOf', () => {
     const points = outlineOf(mask, 4, 1).map((p) => ({ ...p, inX: 0, inY: 0, outX: 0, outY: 0 }));
     const keys = [{ frame: 0, ease: 'linear' as const, points }];
     const shape = { id: 's', name: '', kind: 'path' as const, operation: 'add' as const, keys };
-    const edges = { grow: 0, featherIn: 0, featherOut: 0, holdFeather: 0 };
+    const edges = { grow: 0, featherIn: 0, featherOut: 0, holdGrow: 0, holdFeather: 0 };
     const matte = drawMatte({ id: 'r', name: '', hidden: false, shapes: [shape], ...edges }, 0, 160, 120);
     const drawn = matte.values.reduce((sum, v) => sum + v, 0) / 255;
     expect(drawn / (areaOf(mask) * 16)).toBeCloseTo(1, 1);

@@ -80,6 +80,7 @@ const removal: Removal = {
   grow: 0,
   featherIn: 0,
   featherOut: 0,
+  holdGrow: 0,
   holdFeather: 0,
   shapes: [
     {

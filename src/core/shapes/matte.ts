@@ -30,7 +30,7 @@ export function drawMatte(removal: Removal, frame: number, width: number, height
   const drawn = removal.shapes.flatMap((shape) => drawnAt(shape, frame) ?? []);
   const going = drawn.filter(({ operation }) => operation !== 'hold');
   const holding = drawn.filter(({ operation }) => operation === 'hold');
-  const soft = { grow: 0, featherIn: removal.holdFeather, featherOut: removal.holdFeather };
+  const soft = { grow: removal.holdGrow, featherIn: removal.holdFeather, featherOut: removal.holdFeather };
   const rect = extent(
     [
       [going, removal],

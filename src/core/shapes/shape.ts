@@ -53,7 +53,8 @@ export interface Removal {
   /** Px over which the edge fades, inward and outward. */
   featherIn: number;
   featherOut: number;
-  /** Px over which the edge of what is held out fades, each way. */
+  /** Px that the edge of what is held out is moved outward (inward below 0), and over which it fades, each way. */
+  holdGrow: number;
   holdFeather: number;
 }
 

@@ -43,7 +43,7 @@ export function shapesSvg(removal: Removal, width: number, height: number): stri
 }
 
 /** The same as JSON: points as x, y and the two handles as offsets (inX, inY, outX, outY). */
-export function shapesJson({ name, grow, featherIn, featherOut, holdFeather, shapes }: Removal): string {
+export function shapesJson({ name, shapes, ...removal }: Removal): string {
   const table = shapes.map((shape) => ({
     name: shape.name,
     kind: shape.kind,
@@ -55,11 +55,13 @@ export function shapesJson({ name, grow, featherIn, featherOut, holdFeather, sha
       points: (pathAt(shape, frame) ?? []).map((p) => [p.x, p.y, p.inX, p.inY, p.outX, p.outY]),
     })),
   }));
-  return `${JSON.stringify({ space: 'px', name, grow, featherIn, featherOut, holdFeather, shapes: table }, null, 1)}\n`;
+  const { grow, featherIn, featherOut, holdGrow, holdFeather } = removal;
+  const edge = { grow, featherIn, featherOut, holdGrow, holdFeather };
+  return `${JSON.stringify({ space: 'px', name, ...edge, shapes: table }, null, 1)}\n`;
 }
 
 /** Shapes as a file gives them, with the edge of their matte. */
-export type ShapeTable = Pick<Removal, 'name' | 'grow' | 'featherIn' | 'featherOut' | 'holdFeather'> & {
+export type ShapeTable = Pick<Removal, 'name' | 'grow' | 'featherIn' | 'featherOut' | 'holdGrow' | 'holdFeather'> & {
   shapes: (Omit<Shape, 'id' | 'ride' | 'raster' | 'kind'> & { kind: Exclude<Shape['kind'], 'matte'> })[];
 };
 
@@ -83,6 +85,7 @@ export function readShapesJson(text: string): ShapeTable {
     grow: size('grow'),
     featherIn: size('featherIn'),
     featherOut: size('featherOut'),
+    holdGrow: size('holdGrow'),
     holdFeather: size('holdFeather'),
     shapes: file.shapes.map(readShape),
   };

@@ -21,6 +21,7 @@ const removal = (shapes: Shape[], more: Partial<Removal> = {}): Removal => ({
   grow: 0,
   featherIn: 0,
   featherOut: 0,
+  holdGrow: 0,
   holdFeather: 0,
   ...more,
 });
@@ -296,6 +297,18 @@ describe('a holdout', () => {
     const row = Array.from({ length: 12 }, (_, i) => valueAt(soft, 24 + i, 30));
     expect([row[0], row.at(-1)]).toEqual([255, 0]);
     expect([...row].sort((a, b) => b - a)).toEqual(row);
+  });
+
+  it('is grown and shrunk by itself', () => {
+    const shapes = [box(9.5, 9.5, 59.5, 59.5), held(29.5, 99)];
+    // From 30 on it stays; moved by five px, from 25 or from 35 on. The matte's own edge, at 10, is where it was.
+    for (const [holdGrow, first] of [
+      [5, 25],
+      [-5, 35],
+    ]) {
+      const m = drawMatte(removal(shapes, { holdGrow }), 0, 100, 100);
+      expect([9, 10, first - 1, first].map((x) => valueAt(m, x, 30))).toEqual([0, 255, 255, 0]);
+    }
   });
 
   it('alone leaves nothing to remove', () => {

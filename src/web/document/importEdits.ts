@@ -42,7 +42,7 @@ function addRows(draft: ShotDocument, rows: TrackRow[], name: string): string {
   return id;
 }
 
-function addShapes(draft: ShotDocument, { shapes, name, holdFeather, ...edge }: ShapeTable): string {
+function addShapes(draft: ShotDocument, { shapes, name, holdGrow, holdFeather, ...edge }: ShapeTable): string {
   if (shapes.length > LIMITS.shapes)
     throw new AppError('shape_file', `The file has more than ${LIMITS.shapes} shapes.`);
   for (const { keys } of shapes) {
@@ -62,6 +62,7 @@ function addShapes(draft: ShotDocument, { shapes, name, holdFeather, ...edge }: 
     grow: within(edge.grow, LIMITS.grow),
     featherIn: Math.abs(within(edge.featherIn, LIMITS.feather)),
     featherOut: Math.abs(within(edge.featherOut, LIMITS.feather)),
+    holdGrow: within(holdGrow, LIMITS.grow),
     holdFeather: Math.abs(within(holdFeather, LIMITS.feather)),
   });
   for (const { keys, ...shape } of shapes) {

@@ -39,7 +39,7 @@ export function readShapesSvg(text: string, name: string): ShapeTable {
     shapesOf(attributes, paths, `Shape ${n + 1}`),
   );
   if (shapes.length === 0) throw bad('There is no path in this SVG. Turn its shapes into paths first.');
-  return { name, grow: 0, featherIn: 0, featherOut: 0, holdFeather: 1, shapes };
+  return { name, grow: 0, featherIn: 0, featherOut: 0, holdGrow: 0, holdFeather: 1, shapes };
 }
 
 interface Path {

@@ -46,7 +46,7 @@ function editRemoval(label: string, recipe: (removal: RemovalNode) => void): voi
 }
 
 const holds = computed(() => Object.values(removal.value?.shapes ?? {}).some((s) => s.operation === 'hold'));
-const setEdge = (key: 'grow' | 'featherIn' | 'featherOut' | 'holdFeather', value: number): void =>
+const setEdge = (key: 'grow' | 'featherIn' | 'featherOut' | 'holdGrow' | 'holdFeather', value: number): void =>
   editRemoval('Change the edge', (r) => {
     r[key] = value;
   });
@@ -297,6 +297,17 @@ function setVisible(side: 'from' | 'to', value: number): void {
         <span>Its shadow may stay</span>
         <ToggleSwitch :model-value="removal.shadowStays === true" @update:model-value="setShadow" />
       </label>
+      <NumberField
+        v-if="holds"
+        label="Grow what stays"
+        unit="px"
+        hint="Moves the edge of what passes in front; below 0 inward"
+        :model-value="removal.holdGrow ?? 0"
+        :min="-LIMITS.grow"
+        :max="LIMITS.grow"
+        :digits="1"
+        @commit="setEdge('holdGrow', $event)"
+      />
       <NumberField
         v-if="holds"
         label="Feather of what stays"
