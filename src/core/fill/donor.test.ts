@@ -31,9 +31,9 @@ describe('a donor', () => {
   });
 
   /** What each of its frames shows at a place of a frame. */
-  const shown = (frame: number, places: readonly (readonly [number, number])[]) => {
+  const shown = (frame: number, places: readonly (readonly [number, number])[], donor = DONOR) => {
     const region = regionOf(kernels, frame, HOLE, mattes);
-    return gatherDonor(kernels, frames, mattes, camera, DONOR, region).map(({ planes, support }) =>
+    return gatherDonor(kernels, frames, mattes, camera, donor, region).map(({ planes, support }) =>
       places.map(([x, y]) => (support[at(region, x, y)] > 0 ? planes[0][at(region, x, y)] : undefined)),
     );
   };
@@ -46,6 +46,10 @@ describe('a donor', () => {
         [44, 20],
       ]),
     ).toEqual([[brightness(100, 20, 2), brightness(108, 20, 2)]]);
+  });
+
+  it('is nothing where no frame has it in view', () => {
+    expect(shown(2, [[36, 20]], { ...DONOR, dx: 600 })).toEqual([]);
   });
 
   it('is taken from the nearest frame that shows it where somebody stands before it', () => {

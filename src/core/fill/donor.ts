@@ -63,10 +63,14 @@ export function gatherDonor(
       // Its light is matched along the border, where it is joined.
       return new Gatherer(kernels, frames, map, source, 0).gather(region, [frame]);
     });
+    let more = false;
     donated.support.forEach((s, i) => {
-      if (s > 0) missing[i] = 0;
+      if (!(s > 0) || missing[i] === 0) return;
+      missing[i] = 0;
+      more = true;
     });
-    out.push(donated);
+    // What shows nothing new is not kept.
+    if (more) out.push(donated);
   }
   return out;
 }

@@ -1,4 +1,4 @@
-import { toShape, type ShapeNode, type ShotDocument, type Stretch } from '../../contract/document.ts';
+import { toShape, type ShotDocument, type Stretch } from '../../contract/document.ts';
 import type { MoverView } from '../../contract/movers.ts';
 import { pathAt } from '../../core/shapes/interpolate.ts';
 import type { Shape } from '../../core/shapes/shape.ts';
@@ -26,23 +26,43 @@ export function moverUses(document: ShotDocument, movers: readonly MoverView[], 
   });
 }
 
-function isAround(shape: Shape, { best, box }: MoverView): boolean {
-  const points = pathAt(shape, best);
-  if (!points || points.length === 0) return false;
-  const own = boundsOf(points);
-  const both = common(own, box);
-  return both / (own.width * own.height + box[2] * box[3] - both) > SAME;
+const isAround = (shape: Shape, mover: MoverView): boolean => alikeAt(shape, mover.best, mover.box) > SAME;
+
+/** Whether a shape was drawn around a mover, in any of its keys. */
+export const isDrawnAround = (shape: Shape, mover: MoverView): boolean =>
+  shape.keys.some(({ frame }) => {
+    const box = boxAt(mover, frame);
+    return box !== undefined && alikeAt(shape, frame, box) > SAME;
+  });
+
+/** The frames of a stretch in which a mover comes over a shape, as far as rectangles tell; undefined if it never does. */
+export function comesOver(shape: Shape, mover: MoverView, { from, to }: Stretch): Stretch | undefined {
+  let over: Stretch | undefined;
+  for (let t = Math.max(from, mover.first); t <= Math.min(to, mover.last); t++) {
+    const points = pathAt(shape, t);
+    if (points && points.length > 0 && common(boundsOf(points), boxAt(mover, t)!) > 0)
+      over = { from: over?.from ?? t, to: t };
+  }
+  return over;
 }
 
-/** Whether a mover comes over a shape in any frame of a stretch, as far as its rectangle tells. */
-export function comesOver(node: ShapeNode, mover: MoverView, { from, to }: Stretch): boolean {
-  const [, , width, height] = mover.box;
-  for (let t = Math.max(from, mover.first); t <= Math.min(to, mover.last); t++) {
-    const points = (node.keys[t] as ShapeNode['keys'][string] | undefined)?.points;
-    const [x, y] = mover.path.slice(2 * (t - mover.first));
-    if (points && common(boundsOf(points), [x - width / 2, y - height / 2, width, height]) > 0) return true;
-  }
-  return false;
+/** The rectangle around a mover, as large as where it is seen best. */
+function boxAt(
+  { first, last, box: [, , width, height], path }: MoverView,
+  frame: number,
+): MoverView['box'] | undefined {
+  if (frame < first || frame > last) return undefined;
+  const [x, y] = path.slice(2 * (frame - first));
+  return [x - width / 2, y - height / 2, width, height];
+}
+
+/** Intersection over union of the rectangle around a shape and another one. */
+function alikeAt(shape: Shape, frame: number, box: MoverView['box']): number {
+  const points = pathAt(shape, frame);
+  if (!points || points.length === 0) return 0;
+  const own = boundsOf(points);
+  const both = common(own, box);
+  return both / (own.width * own.height + box[2] * box[3] - both);
 }
 
 /** Area that two rectangles share. */

@@ -7,7 +7,7 @@ import { useToast } from 'primevue/usetoast';
 import { computed, ref } from 'vue';
 import { STAGES, type TakeView } from '../../../contract/takes.ts';
 import { api } from '../../api/client.ts';
-import { percent, secondsText } from './advice.ts';
+import { percent, secondsText } from './advicePieces.ts';
 import { useStage } from './stageStore.ts';
 import WorkCard from './WorkCard.vue';
 import { isBusy, useWork } from './workStore.ts';

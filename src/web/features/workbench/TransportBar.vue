@@ -5,7 +5,7 @@ import Slider from 'primevue/slider';
 import { computed } from 'vue';
 import type { ShotView } from '../../../contract/shots.ts';
 import type { Player } from '../../picture/usePlayer.ts';
-import { percent } from './advice.ts';
+import { percent } from './advicePieces.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';

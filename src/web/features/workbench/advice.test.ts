@@ -3,7 +3,8 @@ import { SETTINGS_DEFAULTS, type RemovalNode } from '../../../contract/document.
 import type { MoverView, SearchView } from '../../../contract/movers.ts';
 import type { CoverageData, RevealView, TakeView } from '../../../contract/takes.ts';
 import { rectanglePoints } from '../../../core/shapes/shape.ts';
-import { adviceFor, percent, standing, type AdviceInput } from './advice.ts';
+import { adviceFor, standing } from './advice.ts';
+import { percent, type AdviceInput } from './advicePieces.ts';
 
 const removal = (keys: number[], reach = 100): RemovalNode => ({
   name: 'Walker',
@@ -145,6 +146,18 @@ describe('the next thing to do', () => {
     expect(asked.text).toContain('“Mover 2” passes in front of “Box” from 18 to 22');
     expect(asked.actions[0].action).toEqual({ kind: 'stays-in-front', mover: 1 });
     expect(adviceFor(input({ removal: node, search, uses: [undefined, 'stays'] })).text).not.toContain('in front');
+    // The same of what was drawn once before a camera that rests, unless it was drawn around who passes.
+    const box = removal([0]);
+    const still = reveal(0);
+    still.data!.tripod = true;
+    const drawn = input({ removal: box, search, uses: [], reveal: still });
+    expect(adviceFor(drawn).text).toContain('“Mover 2” passes in front of “Box” from 15 to 25');
+    expect(adviceFor({ ...drawn, lookedSince: new Set([21]) }).text).not.toContain('in front');
+    expect(adviceFor({ ...drawn, reveal: reveal(0) }).text).not.toContain('in front');
+    const itself = { ...mover(8), first: 0, path: Array<number>(52).fill(5), box: [0, 0, 9, 9] };
+    expect(adviceFor({ ...drawn, search: { movers: [itself] } as unknown as SearchView }).text).not.toContain(
+      'in front',
+    );
     const unknown = input({ removal: node, search: null });
     expect(adviceFor(unknown).text).toContain('wants an outline of its own');
     expect(adviceFor({ ...unknown, lookedAt: new Set([20, 49]) }).text).not.toContain('of its own');
