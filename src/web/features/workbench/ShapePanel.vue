@@ -222,7 +222,7 @@ function setVisible(side: 'from' | 'to', value: number): void {
           @commit="setVisible('to', $event)"
         />
       </template>
-      <div class="row">
+      <div class="row close">
         <Button
           v-if="!shape.outline && !shape.matte"
           label="Another"
@@ -333,6 +333,14 @@ function setVisible(side: 'from' | 'to', value: number): void {
 
 <style scoped src="./fold.css"></style>
 <style scoped>
+/* Four buttons have room beside one another. */
+.close {
+  gap: 2px;
+}
+.close :deep(button) {
+  padding-inline: 6px;
+  white-space: nowrap;
+}
 .files,
 .files a {
   font-size: 12.5px;

@@ -154,6 +154,10 @@ describe('the next thing to do', () => {
     expect(adviceFor(drawn).text).toContain('“Mover 2” passes in front of “Box” from 15 to 25');
     expect(adviceFor({ ...drawn, lookedSince: new Set([21]) }).text).not.toContain('in front');
     expect(adviceFor({ ...drawn, reveal: reveal(0) }).text).not.toContain('in front');
+    // Once it stays, the box is left where it was drawn, as before.
+    box.shapes.b = { ...removal([15, 20, 25]).shapes.a, operation: 'hold', visible: { from: 15, to: 25 } };
+    expect(adviceFor({ ...drawn, uses: [undefined, 'stays'], lookedAt: new Set() }).text).toContain('Run a draft');
+    delete box.shapes.b;
     const itself = { ...mover(8), first: 0, path: Array<number>(52).fill(5), box: [0, 0, 9, 9] };
     expect(adviceFor({ ...drawn, search: { movers: [itself] } as unknown as SearchView }).text).not.toContain(
       'in front',

@@ -195,5 +195,6 @@ export function gaps({ shot, removal, reveal, lookedAt, takes: all }: AdviceInpu
   return undefined;
 }
 
+/** What passes in front moves, whether the thing does or not. */
 const moves = (removal: RemovalNode): boolean =>
-  Object.values(removal.shapes).some((s) => Object.keys(s.keys).length > 1);
+  Object.values(removal.shapes).some((s) => s.operation !== 'hold' && Object.keys(s.keys).length > 1);
