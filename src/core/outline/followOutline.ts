@@ -69,7 +69,6 @@ const WHOLE = 0.97;
 const HELD = 0.5;
 /** From this confidence on a thing that moves as a whole does not rest any more. */
 const SET_OFF = 0.6;
-const NO_HINTS = { add: [], remove: [] };
 
 /**
  * Follows an outline over the shot, away from its anchors, frame by frame: taken along by its parts, then cut out anew within a
@@ -137,8 +136,7 @@ function* away(
   let doubt = 0;
   const waiting: FollowedOutline[] = [];
   for (let frame = anchor.frame + direction; frame * direction <= end * direction; frame += direction) {
-    const place = resting?.at(frame, state.frame);
-    if (!place) resting = undefined;
+    let place = resting?.at(frame, state.frame);
     // With its background it has gone out of the picture.
     if (place && areaOf(place.mask) === 0) return;
     const to = { frame, step, way: place?.way, passing: place?.cue };
@@ -146,19 +144,19 @@ function* away(
     // A thing that swells or shrinks at once has been taken for another.
     const swollen = Math.abs(Math.log(areaOf(next.mask) / usual));
     const confidence = next.confidence * Math.max(0, Math.min(1, 1.5 - swollen / SWELLING));
-    if (place && confidence > SET_OFF && movesByItself(next.mask, step, place.cue))
-      [moves, resting] = [true, undefined];
-    if (resting && place && confidence < UNSURE) {
+    if (place && confidence > SET_OFF && movesByItself(next.mask, step, place.cue)) [moves, place] = [true, undefined];
+    if (!place) resting = undefined;
+    if (place && confidence < UNSURE) {
       yield heldAt(frame, place);
       continue;
     }
     if (areaOf(next.mask) < Math.max(6, least)) return;
     usual += SETTLING * (areaOf(next.mask) - usual);
-    const found = sharpen(frames, frame, next.mask, step, NO_HINTS);
+    const found = sharpen(frames, frame, next.mask, step);
     // What passes by is not invited: a thing that rests is where it was.
-    const own = resting && place?.passed ? common(found, grown(place.mask, step)) : found;
+    const own = place?.passed ? common(found, grown(place.mask, step)) : found;
     const result = { frame, mask: trimmed(own), confidence };
-    if (resting && place?.passed && likeness(place.mask, result.mask) < WHOLE) {
+    if (place?.passed && likeness(place.mask, result.mask) < WHOLE) {
       yield heldAt(frame, place);
       continue;
     }

@@ -17,6 +17,8 @@ export interface Hints {
   box?: Rect;
 }
 
+export const NO_HINTS: Hints = { add: [], remove: [] };
+
 /** Radius of a click, px of the frame. */
 export const CLICK_RADIUS = 3;
 

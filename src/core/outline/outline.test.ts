@@ -1,7 +1,8 @@
 import { describe, expect, it } from '@jest/globals';
 import type { FrameReader } from '../image/format.ts';
 import { areaOf, at, type MaskPatch } from '../movers/maskPatch.ts';
-import { Ball, ballMask, cueOf, dice, H, inBall, W } from '../testing/ball.ts';
+import { Ball, ballMask, cueOf, H, inBall, W } from '../testing/ball.ts';
+import { diceFrom } from '../testing/random.ts';
 import { carry } from './carry.ts';
 import { colourCost, fitColours } from './colourModel.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
@@ -13,7 +14,7 @@ import { pointOut } from './pointOut.ts';
 import { readCut, type PictureCut } from './pictureCut.ts';
 
 function grid(w: number, h: number, seed: number): CutGraph {
-  const random = dice(seed);
+  const random = diceFrom(seed);
   const neighbours = new Int32Array(w * h * 8).fill(-1);
   const capacities = new Int32Array(w * h * 8);
   for (let i = 0; i < w * h; i++) {
@@ -69,7 +70,7 @@ describe('least cut', () => {
 
 describe('colours', () => {
   it('are likelier under the model that has seen them', () => {
-    const random = dice(5);
+    const random = diceFrom(5);
     const around = (c: number[]): number[] => c.map((v) => v + 8 * (random() - 0.5));
     const red = fitColours(Float32Array.from(Array.from({ length: 200 }, () => around([90, 100, 200])).flat()));
     const both = Array.from({ length: 200 }, (_, i) => around(i % 2 ? [60, 128, 128] : [180, 120, 130]));
@@ -255,7 +256,7 @@ describe('pointing', () => {
   });
 
   it('tells a shadow from a thing by what shows through it', () => {
-    const random = dice(8);
+    const random = diceFrom(8);
     const ground = Uint16Array.from({ length: W * H }, () => 1500 + 900 * random());
     const own = ground.slice();
     const unlikeness = new Uint16Array(W * H).fill(100);

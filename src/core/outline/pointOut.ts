@@ -2,7 +2,7 @@ import { around, grow, intersect, snap, type FrameReader, type Rect } from '../i
 import { distanceFrom, maskIn, reduced, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { geodesicFrom } from './geodesic.ts';
-import { hintedRect, settleStrokes, type Hints } from './hints.ts';
+import { hintedRect, NO_HINTS, settleStrokes, type Hints } from './hints.ts';
 import { learn, leanOf } from './models.ts';
 import { againstBackground, cuePlaces, movementLean, movingAround, type MotionCue } from './motionCue.ts';
 import { readCut, sizeAt, stepFor, type PictureCut } from './pictureCut.ts';
@@ -45,7 +45,6 @@ const CONTESTED = 0.4;
 /** How far a rough outline may lie within the thing, and what beyond that is looked at for what is around it, px of the small picture. */
 const ROUGH_SLACK = 2;
 const ROUGH_RIM = 8;
-const NO_STROKES: Hints = { add: [], remove: [] };
 /** Share of the px in a box, or under the clicks, that must move for the thing to be one that moves. */
 const MOVING_IN_BOX = 0.15;
 const MOVING_AT_CLICKS = 0.4;
@@ -85,10 +84,9 @@ export function tellApart(frames: FrameReader, frame: number, rough: MaskPatch, 
   const small = reduced(rough, step);
   const cut = readCut(frames, frame, grow(small, ROUGH_RIM + ROUGH_SLACK), step);
   const settled = bytesOf(distanceFrom(small, cut), (d) => (d > ROUGH_SLACK ? OTHER : OPEN));
-  const hints: Hints = { add: [], remove: [], box: rough };
-  const data = findMoving(cut, settled, maskIn(small, cut), hints, cue);
+  const data = findMoving(cut, settled, maskIn(small, cut), { ...NO_HINTS, box: rough }, cue);
   const { x, y, width, height } = cut;
-  return data ? trimmed(sharpen(frames, frame, { x, y, width, height, data }, step, NO_STROKES)) : rough;
+  return data ? trimmed(sharpen(frames, frame, { x, y, width, height, data }, step)) : rough;
 }
 
 function find(cut: PictureCut, settled: Uint8Array, hints: Hints, cue?: MotionCue): Uint8Array {

@@ -1,7 +1,7 @@
 import type { FrameReader, Rect } from '../image/format.ts';
 import type { MaskPatch } from '../movers/maskPatch.ts';
 import { OPEN, OTHER, THING, cutOut } from './cutOut.ts';
-import { settleStrokes, type Hints } from './hints.ts';
+import { NO_HINTS, settleStrokes } from './hints.ts';
 import { readCut } from './pictureCut.ts';
 import { learn, leanOf } from './models.ts';
 
@@ -10,7 +10,13 @@ const BAND = 3;
 const SMOOTH = 12;
 
 /** Brings a mask to full size: at each doubling only a band along its border is cut again (Lombaert 2005). */
-export function sharpen(frames: FrameReader, frame: number, mask: MaskPatch, step: number, hints: Hints): MaskPatch {
+export function sharpen(
+  frames: FrameReader,
+  frame: number,
+  mask: MaskPatch,
+  step: number,
+  hints = NO_HINTS,
+): MaskPatch {
   if (step === 1) return mask;
   const fine = step / 2;
   const rect = { x: 2 * mask.x, y: 2 * mask.y, width: 2 * mask.width, height: 2 * mask.height };

@@ -1,15 +1,7 @@
 import type { FrameFormat, FrameReader } from '../image/format.ts';
 import type { MaskPatch } from '../movers/maskPatch.ts';
 import type { MotionCue } from '../outline/motionCue.ts';
-
-/** Repeatable numbers from 0 to 1. */
-export function dice(seed: number): () => number {
-  let s = seed >>> 0;
-  return () => {
-    s = (Math.imul(s, 1664525) + 1013904223) >>> 0;
-    return s / 2 ** 32;
-  };
-}
+import { diceFrom } from './random.ts';
 
 export const W = 96;
 export const H = 64;
@@ -29,7 +21,7 @@ export class Ball implements FrameReader {
   readonly planes: Uint8Array[][];
 
   constructor(readonly places: readonly ({ x: number; y: number } | undefined)[]) {
-    const random = dice(3);
+    const random = diceFrom(3);
     const ground = Uint8Array.from({ length: W * H }, () => 70 + 30 * random());
     const skin = Uint8Array.from({ length: W * H }, () => 150 + 40 * random());
     this.planes = places.map((at) =>

@@ -9,3 +9,9 @@ export function gaussFrom(seed: number): () => number {
   const random = randomFrom(seed);
   return () => (random() + random() + random() + random()) * Math.sqrt(3);
 }
+
+/** Numbers from 0 to 1, the same each time. */
+export function diceFrom(seed: number): () => number {
+  const random = randomFrom(seed);
+  return () => random() + 0.5;
+}

@@ -5,10 +5,10 @@ import { AppError } from '../../core/errors.ts';
 import { shownSize } from '../../media/probe.ts';
 import { readMatte } from '../../media/readMatte.ts';
 import { dropUpload } from '../services/mattes.ts';
-import { ShotService } from '../services/shots.ts';
 import { clipInfo, Clip } from '../store/clip.ts';
 import { Matte } from '../store/matte.ts';
 import { Shot, shotView } from '../store/shot.ts';
+import { commitEdit } from './commitEdit.ts';
 import { softenOutline } from './softenOutline.ts';
 import { runWork, type JobContext } from './runWork.ts';
 
@@ -42,7 +42,6 @@ export async function runMatte(id: string, context: JobContext): Promise<void> {
   if (!context.signal.aborted) await dropUpload(files, row);
 }
 
-/** The edit has the matte's id, so that it counts once however often this is done. */
 async function layIn(row: Matte, count: number, clipFrames: number, context: JobContext): Promise<void> {
   const shot = (await Shot.findByPk(row.shotId))!;
   const { removals } = shot.document;
@@ -60,8 +59,7 @@ async function layIn(row: Matte, count: number, clipFrames: number, context: Job
     shapes: { [row.id]: { name: 'Matte', rank: 1, kind: 'matte', operation: 'add', matte, keys: {} } },
   };
   const patch = [{ op: 'add' as const, path: `/removals/${row.id}`, value: removal }];
-  const edit = { editId: row.id, base: shot.revision, label: `Bring in “${name}”`, patch };
-  await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
+  await commitEdit(row, shot, { label: `Bring in “${name}”`, patch }, context);
 }
 
 /** Where a matte of so many frames most likely begins: with the clip, with the shot's handles, else at the shot's in. */

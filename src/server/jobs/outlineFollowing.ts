@@ -22,7 +22,8 @@ import type { StoredClip } from '../services/frameStores.ts';
 import { Clip } from '../store/clip.ts';
 import type { Follow } from '../store/follow.ts';
 import { Shot, shotView } from '../store/shot.ts';
-import { commitFollowed, sameNeighbours } from './followed.ts';
+import { commitEdit } from './commitEdit.ts';
+import { sameNeighbours } from './followed.ts';
 import type { Following } from './followJob.ts';
 import type { JobContext, Work } from './runWork.ts';
 import { shotCues, type ShotCues } from './shotCues.ts';
@@ -115,7 +116,7 @@ export class OutlineFollowing implements Following {
     if (!shot || !place?.shape.outline) return;
     const patch = this.patch(`/removals/${place.removalId}/shapes/${row.targetId}`, place.shape, place.shape.outline);
     if (patch.length === 0) return;
-    await commitFollowed(row, shot, place.shape.name, patch, context);
+    await commitEdit(row, shot, { label: `Follow “${place.shape.name}”`, patch, completes: row.completes }, context);
   }
 
   private patch(path: string, now: ShapeNode, outline: OutlineNode): PatchOperation[] {

@@ -8,10 +8,10 @@ import { TakeWork } from '../../media/take.ts';
 import { storedOf, type StoredClip } from '../services/frameStores.ts';
 import { basisOf, framesBeneath, mattesOf, picksOf, storedClip } from '../services/layers.ts';
 import { dropUpload } from '../services/mattes.ts';
-import { ShotService } from '../services/shots.ts';
 import { Clip } from '../store/clip.ts';
 import { Plate } from '../store/plate.ts';
 import { Shot } from '../store/shot.ts';
+import { commitEdit } from './commitEdit.ts';
 import { runWork, type JobContext, type Work } from './runWork.ts';
 
 /** Makes a plate, from the shot or from a picture, and lays it into its removal's settings as the first source. */
@@ -68,7 +68,6 @@ async function build(
   }
 }
 
-/** The edit has the plate's id, so that it counts once however often this is done. */
 async function layIn({ id, shotId, removalId, name, frame }: Plate, context: JobContext): Promise<void> {
   const shot = (await Shot.findByPk(shotId))!;
   const node = shot.document.removals[removalId] as (typeof shot.document.removals)[string] | undefined;
@@ -79,6 +78,5 @@ async function layIn({ id, shotId, removalId, name, frame }: Plate, context: Job
     { op: 'add' as const, path: `${path}/plate`, value: { file: id, frame, name } },
     { op: 'add' as const, path: `${path}/sources`, value: ['plate', ...others] },
   ];
-  const edit = { editId: id, base: shot.revision, label: `Use “${name}”`, patch };
-  await new ShotService(Shot.sequelize!, context.tell).edit(shotId, edit);
+  await commitEdit({ id, shotId }, shot, { label: `Use “${name}”`, patch }, context);
 }

@@ -8,10 +8,10 @@ import { OutlineMattes } from '../../media/outlineMattes.ts';
 import { writeRasterFile } from '../../media/rasterFile.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { storedClip } from '../services/layers.ts';
-import { ShotService } from '../services/shots.ts';
 import type { Clip } from '../store/clip.ts';
 import type { Matte } from '../store/matte.ts';
 import { Shot, shotView } from '../store/shot.ts';
+import { commitEdit } from './commitEdit.ts';
 import type { JobContext, Work } from './runWork.ts';
 import { shotCues } from './shotCues.ts';
 
@@ -77,7 +77,6 @@ function framesOf(shape: ShapeNode, first: number, last: number): { first: numbe
   return { first: from, last: to };
 }
 
-/** The edit has the matte's id, so that it counts once however often this is done. */
 async function layIn(row: Matte, matte: MatteNode, context: JobContext): Promise<void> {
   const shot = (await Shot.findByPk(row.shotId))!;
   const { shapeId, completes } = row.outline!;
@@ -103,12 +102,5 @@ async function layIn(row: Matte, matte: MatteNode, context: JobContext): Promise
     ...others.map((id): PatchOperation => ({ op: 'add', path: `${path}/${id}/variant`, value: { of, off: true } })),
     { op: 'add', path: `${path}/${row.id}`, value: node },
   ];
-  const edit = {
-    editId: row.id,
-    base: shot.revision,
-    label: `Soften “${shape.name}”`,
-    patch,
-    ...(completes && { completes }),
-  };
-  await new ShotService(Shot.sequelize!, context.tell).edit(row.shotId, edit);
+  await commitEdit(row, shot, { label: `Soften “${shape.name}”`, patch, completes }, context);
 }

@@ -17,7 +17,8 @@ import { Clip } from '../store/clip.ts';
 import type { Follow } from '../store/follow.ts';
 import type { Following } from './followJob.ts';
 import { Shot, shotView } from '../store/shot.ts';
-import { commitFollowed, sameNeighbours } from './followed.ts';
+import { commitEdit } from './commitEdit.ts';
+import { sameNeighbours } from './followed.ts';
 import type { JobContext, Work } from './runWork.ts';
 
 /** Memory for the kernels: a few regions' cells and a part of one frame. */
@@ -133,7 +134,7 @@ async function commit(
   if (kept.length === 0) return;
   const patch = patchOf(shot.document, row.targetId, kept);
   await keepPoints(context.files, row.shotId, row.targetId, kept);
-  await commitFollowed(row, shot, track.name, patch, context);
+  await commitEdit(row, shot, { label: `Follow “${track.name}”`, patch, completes: row.completes }, context);
 }
 
 function patchOf(document: ShotDocument, trackId: string, frames: TrackedFrame[]): PatchOperation[] {
