@@ -22,6 +22,19 @@ const purging = setInterval(tidy, PURGE_EVERY_MS);
 process.send?.('ready');
 
 let stopping = false;
+// A queue that lost the database with a job in its hands ends, and does not come back by itself: the host starts another worker,
+// which takes up what this one did.
+void worker.ended.then(giveUp, giveUp);
+process.on('unhandledRejection', giveUp);
+
+function giveUp(reason: unknown): void {
+  if (stopping) return;
+  process.stderr.write(
+    `worker: ${reason instanceof Error ? reason.message : 'the queue has ended'}; it starts again\n`,
+  );
+  process.exit(1);
+}
+
 async function stop(): Promise<void> {
   if (stopping) return;
   stopping = true;

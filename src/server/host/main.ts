@@ -1,4 +1,5 @@
 import { fork, type ChildProcess } from 'node:child_process';
+import { connect } from 'node:net';
 import { fileURLToPath } from 'node:url';
 import { readConfig } from '../config.ts';
 import { tellDemo } from '../services/demo.ts';
@@ -6,11 +7,14 @@ import { Cluster } from './cluster.ts';
 
 /** Starts database, server and worker, keeps them up, and stops all of them together. */
 const RESTART_MS = 1000;
+/** How often it is looked whether the database is there. */
+const WATCH_MS = 2000;
 const config = readConfig();
 const cluster = config.ownDatabase ? new Cluster(config) : undefined;
 const children = new Map<string, ChildProcess>();
 let stopping = false;
 
+/** @returns When it is ready; from then on it is brought back whenever it ends. */
 function launch(name: string, entry: string): Promise<void> {
   return new Promise((resolve, reject) => {
     const child = fork(fileURLToPath(new URL(entry, import.meta.url)), { stdio: 'inherit' });
@@ -23,9 +27,37 @@ function launch(name: string, entry: string): Promise<void> {
     child.once('exit', (code) => {
       children.delete(name);
       if (!ready) return reject(new Error(`${name} ended with ${code} before it was ready`));
-      if (!stopping) setTimeout(() => void (stopping || launch(name, entry).catch(stop)), RESTART_MS);
+      if (!stopping) bringBack(name, entry);
     });
   });
+}
+
+/** Tries until it is there again: what it cannot do without may be away for longer than it is. */
+function bringBack(name: string, entry: string): void {
+  setTimeout(async () => {
+    if (stopping) return;
+    try {
+      await launch(name, entry);
+    } catch (error) {
+      process.stderr.write(`mnestra: ${(error as Error).message}; it is tried again\n`);
+      bringBack(name, entry);
+    }
+  }, RESTART_MS);
+}
+
+/** Looks whether somebody answers at the database's door, and starts it again where nobody does. */
+function watchDatabase(): void {
+  const again = (): void => void setTimeout(watchDatabase, WATCH_MS);
+  const socket = connect(config.databasePort, '127.0.0.1', () => socket.end());
+  socket.once('error', () => {
+    if (stopping) return;
+    try {
+      cluster?.start();
+    } catch (error) {
+      process.stderr.write(`mnestra: ${(error as Error).message}\n`);
+    }
+  });
+  socket.once('close', again);
 }
 
 /** The demo footage is rendered and added while the page can already be used. */
@@ -61,6 +93,7 @@ try {
   await launch('server', '../main.js');
   await launch('worker', '../../workers/jobWorker.js');
   process.stdout.write(`Mnestra is at http://127.0.0.1:${config.port}  (Ctrl-C stops it)\n`);
+  if (cluster) watchDatabase();
   if (config.demo) seedDemo();
 } catch (error) {
   await stop(error);

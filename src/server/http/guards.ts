@@ -2,6 +2,7 @@ import type { ErrorRequestHandler, RequestHandler } from 'express';
 import type { ObjectSchema } from 'joi';
 import { STATUS, type ErrorBody } from '../../contract/errors.ts';
 import { AppError } from '../../core/errors.ts';
+import { isDatabaseAway } from '../store/away.ts';
 
 /** Validates what came in. @throws AppError `bad_request` naming the field. */
 export function check<T>(schema: ObjectSchema<T>, value: unknown): T {
@@ -53,9 +54,6 @@ export function securityHeaders(): RequestHandler {
   };
 }
 
-/** Codes that mean that the database cannot be reached just now. */
-const AWAY = /^(SequelizeConnection|SequelizeHostNot|SequelizeAccessDenied|SequelizeInvalidConnection)/;
-
 /** The one place where failures become answers. */
 export const errorAnswers: ErrorRequestHandler = (error: unknown, _request, response, next) => {
   if (response.headersSent) return next(error);
@@ -68,13 +66,8 @@ function answerOf(error: unknown): { status: number; body: ErrorBody } {
   if (error instanceof AppError && STATUS[error.code]) {
     return { status: STATUS[error.code], body: { code: error.code, message: error.message } };
   }
-  const {
-    name = '',
-    message = '',
-    status,
-    type,
-  } = error as { name?: string; message?: string; status?: number; type?: string };
-  if (AWAY.test(name) || /terminating connection|ECONNREFUSED|Connection terminated/.test(message)) {
+  const { message = '', status, type } = error as { message?: string; status?: number; type?: string };
+  if (isDatabaseAway(error)) {
     const text = 'The database cannot be reached just now. Nothing is lost: try again in a moment.';
     return { status: 503, body: { code: 'unavailable', message: text } };
   }

@@ -10,7 +10,7 @@ import { probeClip, shownSize, type ClipInfo } from '../../media/probe.ts';
 import { requireRoom } from '../../media/room.ts';
 import { stripPictures, writeProxy, writeStrip } from '../../media/proxy.ts';
 import { Clip } from '../store/clip.ts';
-import type { JobContext } from './runWork.ts';
+import { isForTheNext, type JobContext } from './runWork.ts';
 
 /** Room that proxies need at most, as a share of the footage's own size; a little is always needed. */
 const PROXY_SHARE = 0.6;
@@ -28,7 +28,7 @@ export async function importClip(id: string, context: JobContext): Promise<void>
   try {
     await run(clip, context);
   } catch (error) {
-    if (context.signal.aborted) throw error;
+    if (isForTheNext(error, context)) throw error;
     await fail(clip, context, error);
   }
   await changed(context, id);

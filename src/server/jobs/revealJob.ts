@@ -11,7 +11,7 @@ import { Clip } from '../store/clip.ts';
 import { Reveal } from '../store/reveal.ts';
 import { Shot } from '../store/shot.ts';
 import { watchCoverage } from './watchCoverage.ts';
-import { explainFailure, lookOften, type JobContext } from './runWork.ts';
+import { explainFailure, isForTheNext, lookOften, type JobContext } from './runWork.ts';
 
 /** Share of the work before the frames are there. */
 const DECODE_SHARE = 0.4;
@@ -45,7 +45,7 @@ export async function runReveal(shotId: string, removalId: string, context: JobC
     await save({ state: 'ready', progress: 1 });
   } catch (error) {
     await looks.end();
-    if (context.signal.aborted) throw error;
+    if (isForTheNext(error, context)) throw error;
     if (!stop.signal.aborted) await save({ state: 'failed', error: explainFailure(error) });
   }
 }

@@ -2,6 +2,7 @@ import type { ServerEvent } from '../../contract/events.ts';
 import { AppError } from '../../core/errors.ts';
 import type { Files } from '../files.ts';
 import type { FrameStores } from '../services/frameStores.ts';
+import { isDatabaseAway } from '../store/away.ts';
 import type { WorkRow } from '../store/work.ts';
 
 /** What every job gets. */
@@ -36,7 +37,7 @@ const CANCELLED = Symbol('cancelled');
 
 /**
  * Does the work of a row: state, stage, progress and time left are kept in it while the work runs, a wish to cancel is
- * obeyed, and a failure becomes a sentence. Safe to run again for a row whose worker died.
+ * obeyed, and a failure becomes a sentence. Safe to run again for a row whose worker died, or whose database was away.
  *
  * @param extra - Further columns to write with the progress, and with the end.
  */
@@ -71,13 +72,18 @@ export async function runWork<R extends WorkRow>(
     await save({ ...extra(), ...result, state: 'done', stage: '', progress: 1, secondsLeft: null });
   } catch (error) {
     await looks.end();
-    if (context.signal.aborted) throw error;
+    if (isForTheNext(error, context)) throw error;
     // Whoever took this for dead, and has done the work meanwhile, may have tidied up under it.
     if (await isDone(row)) return;
     const cancelled = stop.signal.aborted;
     const end = cancelled ? { state: 'cancelled' } : { state: 'failed', error: explainFailure(error) };
     await save({ ...extra(), ...end, secondsLeft: null });
   }
+}
+
+/** Whether what stopped a job says nothing of the work: the worker is to end or the database is away, and it is taken up again. */
+export function isForTheNext(error: unknown, { signal }: Pick<JobContext, 'signal'>): boolean {
+  return signal.aborted || isDatabaseAway(error);
 }
 
 /**

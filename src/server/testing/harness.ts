@@ -61,6 +61,21 @@ export class Harness {
   }
 
   async begin(): Promise<void> {
+    await this.prepare();
+    this.cluster.start();
+    await this.startServer();
+    await this.startWorker();
+  }
+
+  /** The same as one program that keeps its parts up, as `./start` runs it. */
+  async beginKept(): Promise<ChildProcess> {
+    await this.prepare();
+    const kept = this.fork('server/host/main.js', { MNESTRA_DEMO: 'off' });
+    await this.until(() => this.call('GET', '/health').catch(() => undefined), 'the server to answer');
+    return kept;
+  }
+
+  private async prepare(): Promise<void> {
     spawnSync('chmod', ['755', this.dir]);
     const { Cluster } = (await import(dist('server/host/cluster.js'))) as {
       Cluster: new (config: unknown) => Harness['cluster'];
@@ -69,9 +84,6 @@ export class Harness {
       readConfig: (env: NodeJS.ProcessEnv) => unknown;
     };
     this.cluster = new Cluster(readConfig(this.env));
-    this.cluster.start();
-    await this.startServer();
-    await this.startWorker();
   }
 
   async end(): Promise<void> {
@@ -97,11 +109,15 @@ export class Harness {
   }
 
   private launch(entry: string): Promise<ChildProcess> {
-    const child = fork(dist(entry), { env: this.env, execArgv: [], silent: true });
+    const child = this.fork(entry);
     return new Promise((resolve, reject) => {
       child.once('message', () => resolve(child));
       child.once('exit', (code) => reject(new Error(`${entry} ended with ${code}`)));
     });
+  }
+
+  private fork(entry: string, more: NodeJS.ProcessEnv = {}): ChildProcess {
+    return fork(dist(entry), { env: { ...this.env, ...more }, execArgv: [], silent: true });
   }
 
   async call<T>(method: string, path: string, body?: unknown): Promise<Answer<T>> {

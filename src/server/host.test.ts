@@ -1,0 +1,64 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { spawnSync, type ChildProcess } from 'node:child_process';
+import { Harness } from './testing/harness.ts';
+
+const house = new Harness(7653);
+let kept: ChildProcess;
+
+beforeAll(async () => {
+  kept = await house.beginKept();
+}, 120_000);
+afterAll(() => house.end());
+
+let films = 0;
+/** Each is another picture: a file that is there already is not read again. */
+const film = (name: string, seconds: number): Buffer =>
+  house.film(name, `testsrc2=s=320x180:r=25:d=${seconds},hue=h=${10 * films++}`);
+
+/** Ids of the processes of a part of the running program. */
+function processes(part: string): number[] {
+  const { stdout } = spawnSync('pgrep', ['-P', String(kept.pid), '-f', part], { encoding: 'utf8' });
+  return stdout.split('\n').filter(Boolean).map(Number);
+}
+
+/** Puts a clip in and waits until it is being read. */
+async function uploading(name: string): Promise<void> {
+  await house.upload(name, film(name, 20));
+  await house.until(
+    async () => (await house.clips()).find((c) => c.name === name && c.stage === 'proxy'),
+    `${name} to be on its way`,
+  );
+}
+
+describe('the program as a whole', () => {
+  it('brings back a server and a worker that died, and what they did ends well', async () => {
+    await uploading('killed.mp4');
+    const before = ['server/main', 'jobWorker'].map(processes);
+    expect(before.map((ids) => ids.length)).toEqual([1, 1]);
+    for (const [id] of before) process.kill(id, 'SIGKILL');
+    await house.until(() => house.call('GET', '/health').catch(() => undefined), 'the server to be back');
+    expect((await house.settled('killed.mp4', 80_000)).state).toBe('ready');
+    expect(processes('jobWorker')).not.toEqual(before[1]);
+  }, 120_000);
+
+  it('without its database it says so, and brings it back; what was at work ends well', async () => {
+    await uploading('away.mp4');
+    house.cluster.stop();
+    const response = await fetch(`${house.host}/api/clips`);
+    expect([response.status, ((await response.json()) as { code: string }).code]).toEqual([503, 'unavailable']);
+    await house.until(
+      async () => ((await fetch(`${house.host}/api/clips`)).status === 200 ? true : undefined),
+      'the database to be back',
+    );
+    expect((await house.settled('away.mp4', 80_000)).state).toBe('ready');
+    await house.upload('after.mp4', film('after.mp4', 1));
+    expect((await house.settled('after.mp4')).state).toBe('ready');
+  }, 240_000);
+
+  it('ends with all its parts', async () => {
+    const ended = new Promise((resolve) => kept.once('exit', resolve));
+    kept.kill('SIGTERM');
+    expect(await ended).toBe(0);
+    await expect(fetch(`${house.host}/api/health`)).rejects.toThrow();
+  }, 30_000);
+});
