@@ -85,7 +85,7 @@ test('a draft is computed from it, and undo takes both back', async () => {
 });
 
 test('all that moves goes away with one press, in one removal', async () => {
-  await next().getByRole('button', { name: 'All 2 go away' }).click();
+  await next().getByRole('button', { name: 'Both go away' }).click();
   await expect(removals().getByRole('heading', { name: 'All that moves' })).toBeVisible();
   await page.getByRole('button', { name: 'Matte', exact: true }).click();
   await stepTo(page, 10);

@@ -18,7 +18,7 @@ import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
 import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
-import { buildPlate, plateRect, type Plate } from '../core/fill/plate.ts';
+import { buildPlate, type Plate } from '../core/fill/plate.ts';
 import { makeRegion, partOf, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
@@ -33,8 +33,10 @@ import { shadeIn } from '../core/movers/bodies.ts';
 import { evidenceOf, unlikenessOf } from '../core/movers/evidence.ts';
 import { FrameLayer } from '../core/movers/layFrames.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
+import { joinParts } from '../core/movers/joinParts.ts';
 import { moversOf, type Mover } from '../core/movers/movers.ts';
 import { partCrossings } from '../core/movers/partCrossing.ts';
+import { steadied } from '../core/movers/steady.ts';
 import { movingRegions, type Moving } from '../core/movers/segment.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
@@ -146,7 +148,8 @@ export interface StillTask {
 
 export interface PlateTask {
   frame: number;
-  box: Rect;
+  /** Px of the frame. */
+  rect: Rect;
   sources: number[];
   local: boolean;
   /** As {@link GatheredFrame.contradicted}, of all frames, as this one sees them. */
@@ -251,7 +254,9 @@ export class EngineSession {
   linkMovers(moving: Moving[]): Mover[] {
     const { width, height } = this.job.frames.format;
     const step = (from: number, to: number): Matrix3 => this.motion!.plane(from, to);
-    return partCrossings(moversOf(moving, step, { width, height }), this.frames, step);
+    const movers = joinParts(moversOf(moving, step, { width, height }), this.frames, step);
+    const steady = movers.map((mover) => steadied(mover, this.frames, step));
+    return partCrossings(steady, this.frames, step);
   }
 
   setMotion(data: CameraMotionData): void {
@@ -407,9 +412,9 @@ export class EngineSession {
   }
 
   /** Completes what no frame shows, in one frame. */
-  buildPlate({ frame, box, sources, local, contradicted }: PlateTask): Plate {
+  buildPlate({ frame, rect, sources, local, contradicted }: PlateTask): Plate {
     const { format } = this.job.frames;
-    const region = makeRegion(this.kernels, frame, plateRect(box, format), this.mattes, true, this.taint);
+    const region = makeRegion(this.kernels, frame, rect, this.mattes, true, this.taint);
     const work = [{ region, sources }];
     const depth = local && this.depthFinder().find(region, sources);
     const motion = this.motionFor(work, depth ? [depth] : []);

@@ -5,7 +5,7 @@ import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import { CELL } from '../core/fill/measure.ts';
-import type { Plate } from '../core/fill/plate.ts';
+import { plateRect, type Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
 import { frameBytes, maxSample, type FrameFormat, type Rect } from '../core/image/format.ts';
 import { boxOf, cellsUnder, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
@@ -14,7 +14,7 @@ import { unitSpace } from '../core/motion/space.ts';
 import { bestAnchor, regrade, REVEAL_LEVEL, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
 import { donorShows, plateShows, withOwnSources, type ShowsAt } from '../core/reveal/ownSources.ts';
 import { ladder, NEAR_REACH, VisibilityFinder } from '../core/reveal/visibility.ts';
-import type { FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineSession.ts';
+import type { FrameChoice, GatheredFrame, PlateTask, SessionJob, SourcedFrame } from './engineSession.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
@@ -203,7 +203,7 @@ export class TakeWork {
     const choices = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
     const local = await this.once('parallax', () => this.probeParallax(choices, motion));
     const gathered = await this.gather(choices, local);
-    const plates = await this.once('plates', () => this.buildPlates(choices, gathered, motion, local));
+    const plates = await this.buildPlates(await this.planPlates(choices, gathered, motion, local));
     const frames = await this.finish(gathered, plates);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
@@ -346,12 +346,13 @@ export class TakeWork {
     return !only || (last >= only.first && first <= only.last);
   }
 
-  private async buildPlates(
+  /** The completed pictures that serve the most. Where one lies is known before it is made. */
+  private async planPlates(
     choices: FrameChoice[],
     gathered: GatheredFrame[],
     motion: CameraMotionData,
     local: boolean,
-  ): Promise<Plate[]> {
+  ): Promise<PlateTask[]> {
     const { sources: kinds, reach } = this.options.settings;
     if (!kinds.includes('texture')) return [];
     const fromFrames = kinds.includes('frames');
@@ -369,28 +370,31 @@ export class TakeWork {
     }
     if (maps.every((m) => !m)) return [];
     const finder = await this.finder(motion);
-    const plates: Plate[] = [];
-    while (plates.length < MOST_PLATES) {
+    const tasks: PlateTask[] = [];
+    while (tasks.length < MOST_PLATES) {
       const best = bestAnchor(maps, this.cells, finder);
-      if (!best || (plates.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
+      if (!best || (tasks.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
       const box = unseenBox(maps[best.frame]!, this.cells);
       // What surrounds the unseen part is fused from what the frame itself is filled from, and from about a dozen in all.
       const own = fromFrames ? choices[best.frame].sources : [];
       const near = fromFrames ? ladder(best.frame, Math.min(reach, NEAR_REACH), this.options.count) : [];
       const others = near.filter((s) => finder.sameScene(s, best.frame) && !own.includes(s));
       const sources = [best.frame, ...own, ...evenly(others, Math.max(0, PLATE_SOURCES - own.length))];
-      const plate = await this.threads.run('buildPlate', {
-        frame: best.frame,
-        box,
-        sources: sources.sort((a, b) => a - b),
-        local,
-        contradicted: seenFrom(best.frame, gathered, this.camera!),
-      });
-      plates.push(plate);
-      this.report('unseen', plates.length / MOST_PLATES);
-      forget(maps, plate, this.cells, finder);
+      const contradicted = seenFrom(best.frame, gathered, this.camera!);
+      const rect = plateRect(box, this.options.frames.format);
+      tasks.push({ frame: best.frame, rect, sources: sources.sort((a, b) => a - b), local, contradicted });
+      forget(maps, { frame: best.frame, rect }, this.cells, finder);
     }
-    return plates;
+    return tasks;
+  }
+
+  private buildPlates(tasks: PlateTask[]): Promise<Plate[]> {
+    let done = 0;
+    const parts = tasks.map((task, k) => ({
+      name: `plate-${k}`,
+      compute: () => this.threads.run('buildPlate', task),
+    }));
+    return this.parts.all(parts, () => this.report('unseen', ++done / parts.length));
   }
 
   private async finish(gathered: GatheredFrame[], plates: Plate[]): Promise<TakeResult['frames']> {
@@ -475,7 +479,12 @@ function evenly(all: readonly number[], most: number): number[] {
 }
 
 /** Marks as served every unseen cell that the plate covers. */
-function forget(maps: (Uint8Array | undefined)[], plate: Plate, cells: MatteCells, finder: VisibilityFinder): void {
+function forget(
+  maps: (Uint8Array | undefined)[],
+  plate: Pick<Plate, 'frame' | 'rect'>,
+  cells: MatteCells,
+  finder: VisibilityFinder,
+): void {
   const { cell, cols } = cells;
   const inside = (u: number, v: number): boolean => {
     const [x, y] = [(u + 0.5) * cell, (v + 0.5) * cell];

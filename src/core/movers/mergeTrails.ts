@@ -53,7 +53,8 @@ function belongs(part: Trail, whole: Trail, own: Own, size: { width: number; hei
   return Math.hypot(a.x - b.x, a.y - b.y) <= allowed;
 }
 
-function areNear(a: MaskPatch, b: MaskPatch, size: { width: number; height: number }): boolean {
+/** Whether two masks of a frame lie as near to each other as parts of one thing do. @param size - Of the frame. */
+export function areNear(a: MaskPatch, b: MaskPatch, size: { width: number; height: number }): boolean {
   const px = cutOff(a, size) && cutOff(b, size) ? NEAR_AT_BORDER_PX : NEAR_PX;
   return intersect(grow(a, px), b).width > 0 && shared(grown(a, px), b) > 0;
 }

@@ -1,7 +1,7 @@
 import { project, type Point } from '../geometry/homography.ts';
 import { intersect } from '../image/format.ts';
 import { linkRegions, type Step, type Trail } from './linkRegions.ts';
-import { areaOf, centreOf, common, grown, moved, shared, union, type MaskPatch } from './maskPatch.ts';
+import { areaOf, centreOf, grown, moved, shared, union, type MaskPatch } from './maskPatch.ts';
 import { mergeTrails } from './mergeTrails.ts';
 import type { Moving } from './segment.ts';
 
@@ -43,8 +43,13 @@ export function moversOf(moving: readonly Moving[], step: Step, size: { width: n
   const moverTrails = trails.filter((trail) => isMover(trail, frame, step));
   moving.forEach(({ loose }, t) => takeIn(loose, t, moverTrails));
   const found = moverTrails.map((trail) => moverOf(trail, step));
-  return found
-    .map((mover) => ({ ...mover, best: bestFrame(mover, found) }))
+  return listed(found);
+}
+
+/** Largest first, each with the frame that shows it best. */
+export function listed(movers: readonly Omit<Mover, 'best'>[]): Mover[] {
+  return movers
+    .map((mover) => ({ ...mover, best: bestFrame(mover, movers) }))
     .map((mover) => ({ mover, area: mover.masks.reduce((sum, m) => sum + areaOf(m), 0) }))
     .sort((a, b) => b.area - a.area)
     .map(({ mover }) => mover);
@@ -93,14 +98,7 @@ function moverOf(trail: Trail, step: Step): Omit<Mover, 'best'> {
   const [first, last] = [frames[0], frames.at(-1)!];
   const masks: MaskPatch[] = [];
   for (let t = first; t <= last; t++) masks.push(trail.masks.get(t) ?? between(trail, t, step));
-  const middle = masks.map((mask, k) => trail.centres.get(first + k) ?? centreOf(mask));
-  /** A neighbour's mask moved to where this one is: what both neighbours have, this one has too. */
-  const onto = (neighbour: number, k: number): MaskPatch =>
-    moved(masks[neighbour], middle[k].x - middle[neighbour].x, middle[k].y - middle[neighbour].y);
-  const steady = masks.map((mask, k) =>
-    k === 0 || k === masks.length - 1 ? mask : union(mask, common(onto(k - 1, k), onto(k + 1, k))),
-  );
-  return { first, last, masks: steady, path: steady.map(centreOf) };
+  return { first, last, masks, path: masks.map(centreOf) };
 }
 
 /** Where it is seen largest and on its own; where it is largest, if others are always near. */

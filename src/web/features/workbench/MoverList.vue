@@ -7,6 +7,7 @@ import type { ClipView } from '../../../contract/clips.ts';
 import type { MoverView } from '../../../contract/movers.ts';
 import { urls } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
+import { allGoAway } from './advicePieces.ts';
 import { useMovers } from './moversStore.ts';
 import { useStage } from './stageStore.ts';
 
@@ -60,7 +61,7 @@ function crop({ box: [x, y, width, height] }: MoverView): Record<string, string>
       </label>
       <Button
         v-if="store.left.length > 1"
-        :label="`All ${store.left.length} go away`"
+        :label="allGoAway(store.left.length)"
         title="One removal of all that is listed here and stays so far"
         size="small"
         severity="secondary"

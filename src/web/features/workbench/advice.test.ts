@@ -333,6 +333,8 @@ describe('one line on a removal', () => {
       ['all-away', 'add-removal'],
       ['add-removal'],
     ]);
+    const first = (n: number): string => adviceFor(input({ ...none, search: search(n) })).actions[0].label;
+    expect([1, 2, 3].map(first)).toEqual(['It goes away', 'Both go away', 'All 3 go away']);
     expect(adviceFor(input({ ...none, search: search(1) })).text).toContain('One thing moves by itself');
     expect(adviceFor(input({ ...none, search: search(0) })).text).toContain('Nothing moves by itself');
     const busy = { ...search(0), state: 'running' as const };

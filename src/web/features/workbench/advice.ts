@@ -1,7 +1,16 @@
 import type { RemovalNode } from '../../../contract/document.ts';
 import type { SearchView } from '../../../contract/movers.ts';
 import { STAGES, type RevealData, type TakeView } from '../../../contract/takes.ts';
-import { button, percent, say, secondsText, seenNear, type Advice, type AdviceInput } from './advicePieces.ts';
+import {
+  allGoAway,
+  button,
+  percent,
+  say,
+  secondsText,
+  seenNear,
+  type Advice,
+  type AdviceInput,
+} from './advicePieces.ts';
 import { flaggedIn, gaps, lost, notFollowed, notTold, passesInFront, sticksOut } from './markAdvice.ts';
 
 /** Below this share of the hole nobody will miss what was not seen. */
@@ -54,7 +63,7 @@ function nothingMarked(search: SearchView | null): Advice {
     const things = found === 1 ? 'One thing moves' : `${found} things move`;
     return say(
       `${things} by ${found === 1 ? 'itself' : 'themselves'}. Say in the list what goes away, or mark it.`,
-      button(found === 1 ? 'It goes away' : `All ${found} go away`, { kind: 'all-away' }),
+      button(allGoAway(found), { kind: 'all-away' }),
       add,
     );
   }

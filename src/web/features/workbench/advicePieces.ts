@@ -46,6 +46,10 @@ export interface AdviceInput {
 export const say = (text: string, ...actions: Advice['actions']): Advice => ({ text, actions });
 export const button = (label: string, action: AdviceAction): Advice['actions'][number] => ({ label, action });
 
+/** Says of so many movers that they go away. */
+export const allGoAway = (count: number): string =>
+  count === 1 ? 'It goes away' : count === 2 ? 'Both go away' : `All ${count} go away`;
+
 export const whereIs = ({ from, to }: Stretch): string => (from === to ? `at frame ${from}` : `from ${from} to ${to}`);
 export const middleOf = ({ from, to }: Stretch): number => Math.round((from + to) / 2);
 export const goTo = (frames: Stretch): Advice['actions'][number] =>
