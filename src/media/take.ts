@@ -4,21 +4,23 @@ import { join } from 'node:path';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
-import { CELL } from '../core/fill/measure.ts';
-import { plateRect, type Plate } from '../core/fill/plate.ts';
+import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
-import { frameBytes, maxSample, type FrameFormat, type Rect } from '../core/image/format.ts';
+import { frameBytes, maxSample, type FrameFormat } from '../core/image/format.ts';
 import { boxOf, cellsUnder, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, solveCamera, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { unitSpace } from '../core/motion/space.ts';
-import { bestAnchor, regrade, REVEAL_LEVEL, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
+import { bestAnchor, regrade, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
 import { donorShows, plateShows, withOwnSources, type ShowsAt } from '../core/reveal/ownSources.ts';
-import { ladder, NEAR_REACH, VisibilityFinder } from '../core/reveal/visibility.ts';
-import type { FrameChoice, GatheredFrame, PlateTask, SessionJob, SourcedFrame } from './engineSession.ts';
+import { VisibilityFinder } from '../core/reveal/visibility.ts';
+import type { FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineSession.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { readPlate, type StoredPlate } from './plateFile.ts';
+import { planPlates } from './planPlates.ts';
+import { evenly } from './evenly.ts';
+import { seenFrom } from './seenFrom.ts';
 import { partsAlone, SharedParts, type Part, type Parts } from './parts.ts';
 import { CHUNK } from './takeFiles.ts';
 import { EngineThreads, inStretches } from './threads.ts';
@@ -84,9 +86,6 @@ const [FEWEST_STILL, MOST_STILL] = [5, 25];
 
 /** Frames whose reveal is a part of the work. */
 const RANGE = 16;
-const MOST_PLATES = 4;
-/** Frames beside its own that a completed picture's surroundings are fused from. */
-const PLATE_SOURCES = 11;
 /** Every so-manieth frame is asked what its sources contradict one another about, for the others' sake. */
 const ASKED_EVERY = 5;
 /** Of so many chunks one has a frame that a reveal asks, some in one go, and so far away in time its answer counts. */
@@ -96,8 +95,6 @@ const BELIEVED_FROM = 24;
 /** Frames that are asked whether there is parallax, and the share of them that must say so. */
 const PARALLAX_PROBES = 8;
 const PARALLAX_SHARE = 0.2;
-/** Cells left unseen that no further plate is made for. */
-const NEGLIGIBLE_CELLS = 40;
 
 /** Work on one matte over one stretch of footage: reveal alone, or the whole fill. */
 export class TakeWork {
@@ -203,7 +200,7 @@ export class TakeWork {
     const choices = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
     const local = await this.once('parallax', () => this.probeParallax(choices, motion));
     const gathered = await this.gather(choices, local);
-    const plates = await this.buildPlates(await this.planPlates(choices, gathered, motion, local));
+    const plates = await this.buildPlates(choices, gathered, motion, local);
     const frames = await this.finish(gathered, plates);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
@@ -346,53 +343,28 @@ export class TakeWork {
     return !only || (last >= only.first && first <= only.last);
   }
 
-  /** The completed pictures that serve the most. Where one lies is known before it is made. */
-  private async planPlates(
+  private async buildPlates(
     choices: FrameChoice[],
     gathered: GatheredFrame[],
     motion: CameraMotionData,
     local: boolean,
-  ): Promise<PlateTask[]> {
-    const { sources: kinds, reach } = this.options.settings;
-    if (!kinds.includes('texture')) return [];
-    const fromFrames = kinds.includes('frames');
-    const maps: (Uint8Array | undefined)[] = choices.map(({ reveal }) => {
-      if (!this.isWanted(reveal.frame)) return undefined;
-      if (!fromFrames) return reveal.map.map((level) => (level === REVEAL_LEVEL.none ? level : REVEAL_LEVEL.unseen));
-      return reveal.unseen > 0 ? reveal.map.slice() : undefined;
+  ): Promise<Plate[]> {
+    const { settings, frames } = this.options;
+    if (!settings.sources.includes('texture')) return [];
+    const tasks = await planPlates({
+      choices,
+      gathered,
+      settings,
+      frames: frames.format,
+      cells: this.cells,
+      camera: this.camera!,
+      finder: () => this.finder(motion),
+      isWanted: (frame) => this.isWanted(frame),
     });
-    for (const { frame, contradicted } of fromFrames ? gathered : []) {
-      if (contradicted.length === 0) continue;
-      const map = (maps[frame] ??= choices[frame].reveal.map.slice());
-      for (const i of cellsUnder(this.cells, contradicted, CELL)) {
-        if (map[i] !== REVEAL_LEVEL.none) map[i] = REVEAL_LEVEL.unseen;
-      }
-    }
-    if (maps.every((m) => !m)) return [];
-    const finder = await this.finder(motion);
-    const tasks: PlateTask[] = [];
-    while (tasks.length < MOST_PLATES) {
-      const best = bestAnchor(maps, this.cells, finder);
-      if (!best || (tasks.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;
-      const box = unseenBox(maps[best.frame]!, this.cells);
-      // What surrounds the unseen part is fused from what the frame itself is filled from, and from about a dozen in all.
-      const own = fromFrames ? choices[best.frame].sources : [];
-      const near = fromFrames ? ladder(best.frame, Math.min(reach, NEAR_REACH), this.options.count) : [];
-      const others = near.filter((s) => finder.sameScene(s, best.frame) && !own.includes(s));
-      const sources = [best.frame, ...own, ...evenly(others, Math.max(0, PLATE_SOURCES - own.length))];
-      const contradicted = seenFrom(best.frame, gathered, this.camera!);
-      const rect = plateRect(box, this.options.frames.format);
-      tasks.push({ frame: best.frame, rect, sources: sources.sort((a, b) => a - b), local, contradicted });
-      forget(maps, { frame: best.frame, rect }, this.cells, finder);
-    }
-    return tasks;
-  }
-
-  private buildPlates(tasks: PlateTask[]): Promise<Plate[]> {
     let done = 0;
     const parts = tasks.map((task, k) => ({
       name: `plate-${k}`,
-      compute: () => this.threads.run('buildPlate', task),
+      compute: () => this.threads.run('buildPlate', { ...task, local }),
     }));
     return this.parts.all(parts, () => this.report('unseen', ++done / parts.length));
   }
@@ -446,59 +418,3 @@ const sourced = (frames: readonly number[], choices: readonly FrameChoice[]): So
   frames.map((frame) => ({ frame, sources: choices[frame].sources }));
 
 const middleOf = (frames: readonly number[]): number => frames[frames.length >> 1];
-
-function unseenBox(map: Uint8Array, { cell, cols, rows }: MatteCells): Rect {
-  let [x0, y0, x1, y1] = [cols, rows, -1, -1];
-  map.forEach((level, i) => {
-    if (level !== REVEAL_LEVEL.unseen) return;
-    const [x, y] = [i % cols, Math.floor(i / cols)];
-    [x0, y0, x1, y1] = [Math.min(x0, x), Math.min(y0, y), Math.max(x1, x), Math.max(y1, y)];
-  });
-  return { x: x0 * cell, y: y0 * cell, width: (x1 - x0 + 1) * cell, height: (y1 - y0 + 1) * cell };
-}
-
-/** What sources of any frame contradict one another about, as one frame of the same scene sees it. */
-function seenFrom(frame: number, gathered: readonly GatheredFrame[], camera: CameraMotion): Float64Array {
-  const telling = gathered.filter((g) => g.contradicted.length > 0 && camera.sameScene(g.frame, frame));
-  const out = new Float64Array(telling.reduce((sum, g) => sum + g.contradicted.length, 0));
-  let at = 0;
-  for (const g of telling) {
-    const places = out.subarray(at, (at += g.contradicted.length));
-    places.set(g.contradicted);
-    camera.map(g.frame, frame, places);
-  }
-  return out;
-}
-
-/** At most so many of all, evenly spread. */
-function evenly(all: readonly number[], most: number): number[] {
-  const step = Math.max(1, all.length / most);
-  const out: number[] = [];
-  for (let i = 0; Math.floor(i) < all.length && out.length < most; i += step) out.push(all[Math.floor(i)]);
-  return out;
-}
-
-/** Marks as served every unseen cell that the plate covers. */
-function forget(
-  maps: (Uint8Array | undefined)[],
-  plate: Pick<Plate, 'frame' | 'rect'>,
-  cells: MatteCells,
-  finder: VisibilityFinder,
-): void {
-  const { cell, cols } = cells;
-  const inside = (u: number, v: number): boolean => {
-    const [x, y] = [(u + 0.5) * cell, (v + 0.5) * cell];
-    const { rect } = plate;
-    return x >= rect.x + 4 && y >= rect.y + 4 && x < rect.x + rect.width - 4 && y < rect.y + rect.height - 4;
-  };
-  maps.forEach((map, t) => {
-    if (!map || !finder.sameScene(t, plate.frame)) return;
-    const m = finder.cellHomography(t, plate.frame);
-    map.forEach((level, i) => {
-      if (level !== REVEAL_LEVEL.unseen) return;
-      const [x, y] = [i % cols, Math.floor(i / cols)];
-      const q = 1 / (m[6] * x + m[7] * y + m[8]);
-      if (inside((m[0] * x + m[1] * y + m[2]) * q, (m[3] * x + m[4] * y + m[5]) * q)) map[i] = REVEAL_LEVEL.none;
-    });
-  });
-}
