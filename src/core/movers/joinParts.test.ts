@@ -24,6 +24,17 @@ describe('parts that were found one after another', () => {
   it('are one by a third that is near to both', () => {
     const chain = [found(0, 14, upper), found(25, 39, upper), found(8, 32, lower)];
     expect(joinParts(chain, film([right]), still)).toHaveLength(1);
+    // The foot is near the one for too short a time, and near the other in half of it; of both together it is a part.
+    const rows =
+      (first: number, last: number) =>
+      (t: number): MaskPatch =>
+        box(right(t).x, first, 20, last - first + 1);
+    const foot = found(10, 19, rows(46, 49));
+    const one = found(0, 14, rows(20, 40));
+    const other = found(5, 30, (t) => rows(20, t < 15 ? 34 : 44)(t));
+    expect(joinParts([foot, one], film([right]), still)).toHaveLength(2);
+    expect(joinParts([foot, other], film([right]), still)).toHaveLength(2);
+    expect(joinParts([foot, one, other], film([right]), still)).toHaveLength(1);
   });
 
   it('stay two where they are two that pass each other, or stand beside each other', () => {

@@ -29,14 +29,20 @@ const APART_SHARE = 0.15;
  */
 export function joinParts(movers: readonly Mover[], frames: FrameReader, step: Step): Mover[] {
   const out = [...movers];
+  const two = new Map<Mover, Set<Mover>>();
+  const isOne = (a: Mover, b: Mover): boolean => {
+    if (two.get(a)?.has(b)) return false;
+    const one = areOne(a, b, frames, step);
+    if (!one) two.set(a, (two.get(a) ?? new Set()).add(b));
+    return one;
+  };
   for (let a = 0; a < out.length; a++) {
-    // What has grown is near others than before.
-    for (let b = a + 1; b < out.length; b++) {
-      if (!areOne(out[a], out[b], frames, step)) continue;
-      out[a] = joined(out[a], out[b]);
-      out.splice(b, 1);
-      b = a;
-    }
+    const b = out.findIndex((other, k) => k > a && isOne(out[a], other));
+    if (b < 0) continue;
+    out[a] = joined(out[a], out[b]);
+    out.splice(b, 1);
+    // What has grown is near others than before, those before it too.
+    a = -1;
   }
   return out.length === movers.length ? out : listed(out);
 }

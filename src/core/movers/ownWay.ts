@@ -91,6 +91,7 @@ function sampled(mask: MaskPatch, { x, y, width, height, colours }: PictureCut):
  */
 function difference({ x, y, colours: a }: Samples, cut: PictureCut, dx: number, dy: number, most: number): number {
   const { width, height, colours: b } = cut;
+  const { abs } = Math;
   const count = x.length;
   const [left, top] = [dx - cut.x, dy - cut.y];
   let sum = 0;
@@ -101,7 +102,7 @@ function difference({ x, y, colours: a }: Samples, cut: PictureCut, dx: number, 
     if (u < 0 || v < 0 || u >= width || v >= height) continue;
     const k = (v * width + u) * 3;
     const i = p * 3;
-    sum += Math.abs(a[i] - b[k]) + Math.abs(a[i + 1] - b[k + 1]) + Math.abs(a[i + 2] - b[k + 2]);
+    sum += abs(a[i] - b[k]) + abs(a[i + 1] - b[k + 1]) + abs(a[i + 2] - b[k + 2]);
     if (sum > most * count) return Infinity;
     n++;
   }

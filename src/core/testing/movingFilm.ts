@@ -21,16 +21,20 @@ const noise = (x: number, y: number, seed: number): number =>
 
 /** A grey film of things of 20 x 30 px with a texture of their own, before a textured wall that the camera may pan over. */
 export function film(places: readonly ((t: number) => Point)[], pan = 0): FrameReader {
-  const level = (x: number, y: number, t: number): number => {
-    for (const [k, place] of places.entries()) {
-      const { x: left, y: top } = place(t);
-      if (x >= left && x < left + 20 && y >= top && y < top + 30) return 120 + noise(x - left, y - top, 31 * (k + 1));
-    }
-    return noise(x + pan * t, y, 0);
-  };
   const held = new Map<number, Uint8Array>();
-  const frame = (t: number): Uint8Array =>
-    Uint8Array.from({ length: W * H }, (_, i) => level(i % W, Math.floor(i / W), t));
+  const frame = (t: number): Uint8Array => {
+    const out = new Uint8Array(W * H);
+    for (let i = 0; i < out.length; i++) out[i] = noise((i % W) + pan * t, Math.floor(i / W), 0);
+    // The first hides those after it.
+    places.toReversed().forEach((place, k) => {
+      const { x: left, y: top } = place(t);
+      for (let v = 0; v < 30 && top + v < H; v++) {
+        for (let u = Math.max(0, -left); u < 20 && left + u < W; u++)
+          out[(top + v) * W + left + u] = 120 + noise(u, v, 31 * (places.length - k));
+      }
+    });
+    return out;
+  };
   return {
     format: FORMAT,
     count: FRAMES,
