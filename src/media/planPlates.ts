@@ -1,3 +1,4 @@
+import { evenly } from '../core/evenly.ts';
 import { CELL } from '../core/fill/measure.ts';
 import { plateRect, type Plate } from '../core/fill/plate.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
@@ -7,7 +8,6 @@ import type { CameraMotion } from '../core/motion/cameraMotion.ts';
 import { bestAnchor, REVEAL_LEVEL } from '../core/reveal/reveal.ts';
 import { ladder, NEAR_REACH, type VisibilityFinder } from '../core/reveal/visibility.ts';
 import type { FrameChoice, GatheredFrame, PlateTask } from './engineSession.ts';
-import { evenly } from './evenly.ts';
 import { seenFrom } from './seenFrom.ts';
 
 const MOST_PLATES = 4;

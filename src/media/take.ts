@@ -2,6 +2,7 @@ import { mkdir } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
+import { evenly } from '../core/evenly.ts';
 import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import type { Plate } from '../core/fill/plate.ts';
@@ -19,7 +20,6 @@ import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { readPlate, type StoredPlate } from './plateFile.ts';
 import { planPlates } from './planPlates.ts';
-import { evenly } from './evenly.ts';
 import { seenFrom } from './seenFrom.ts';
 import { partsAlone, SharedParts, type Part, type Parts } from './parts.ts';
 import { CHUNK } from './takeFiles.ts';
@@ -276,11 +276,7 @@ export class TakeWork {
   private async probeParallax(choices: FrameChoice[], motion: CameraMotionData): Promise<boolean> {
     if (this.options.draft || motion.tripod) return false;
     const holes = this.chunks().flatMap(([, frames]) => frames);
-    const step = Math.max(1, holes.length / PARALLAX_PROBES);
-    const asked = Array.from(
-      { length: Math.min(PARALLAX_PROBES, holes.length) },
-      (_, k) => holes[Math.floor(k * step)],
-    );
+    const asked = evenly(holes, PARALLAX_PROBES);
     const answers = await Promise.all(
       asked.map((frame) => this.threads.run('probeParallax', { frames: [{ frame, sources: choices[frame].sources }] })),
     );

@@ -1,3 +1,4 @@
+import { evenly } from '../evenly.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { Step } from './linkRegions.ts';
 import { centreOf, union } from './maskPatch.ts';
@@ -64,8 +65,7 @@ function areOne(a: Mover, b: Mover, frames: FrameReader, step: Step): boolean {
 /** Whether both go the same way. @param near - Frames that have both. */
 function goTogether(a: Mover, b: Mover, near: readonly number[], frames: FrameReader, step: Step): boolean {
   let [agreeing, looks] = [0, 0];
-  for (let k = 0; k < LOOKS; k++) {
-    const t = near[Math.floor((k * near.length) / LOOKS)];
+  for (const t of evenly(near, LOOKS)) {
     const to = t + APART < frames.count ? t + APART : t - APART;
     if (to < 0) continue;
     const one = wayOf(maskAt(a, t)!, t, to, frames, step).own;

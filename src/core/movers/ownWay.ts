@@ -1,3 +1,4 @@
+import { evenly } from '../evenly.ts';
 import { project, type Point } from '../geometry/homography.ts';
 import { grow, type FrameReader } from '../image/format.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
@@ -76,12 +77,11 @@ function sampled(mask: MaskPatch, { x, y, width, height, colours }: PictureCut):
     const [u, v] = [x - mask.x + (i % width), y - mask.y + Math.floor(i / width)];
     if (mask.data[v * mask.width + u]) all.push(i);
   }
-  const count = Math.min(all.length, COMPARED);
-  const some = Array.from({ length: count }, (_, k) => all[Math.floor((k * all.length) / count)]);
+  const some = evenly(all, COMPARED);
   return {
     x: Int32Array.from(some, (i) => x + (i % width)),
     y: Int32Array.from(some, (i) => y + Math.floor(i / width)),
-    colours: Float32Array.from({ length: 3 * count }, (_, i) => colours[some[Math.floor(i / 3)] * 3 + (i % 3)]),
+    colours: Float32Array.from({ length: 3 * some.length }, (_, i) => colours[some[Math.floor(i / 3)] * 3 + (i % 3)]),
   };
 }
 
