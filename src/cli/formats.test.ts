@@ -1,15 +1,13 @@
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterAll, describe, expect, it } from '@jest/globals';
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { readFileSync } from 'node:fs';
 import { fractal } from '../../demo/noise.ts';
 import { bytesPerSample, frameBytes, maxSample, type FrameFormat } from '../core/image/format.ts';
 import { storedFormat } from '../media/pixelFormat.ts';
+import { Workspace } from './testing/workspace.ts';
 
 // Every kind of samples: a background that goes by, whose truth is known to the bit, and a block before it that is to go.
 
-const MNESTRA = new URL('../../bin/mnestra.js', import.meta.url).pathname;
 const FRAMES = 8;
 /** Px by which the background goes to the left in each frame; whole samples of subsampled planes too. */
 const PAN = 4;
@@ -32,20 +30,9 @@ const KINDS: [string, number, number, 'tv' | 'pc' | 'unknown'][] = [
   ['gray16le', 157, 97, 'unknown'],
 ];
 
-let dir: string;
-const at = (name: string): string => join(dir, name);
-beforeAll(() => void (dir = mkdtempSync(join(tmpdir(), 'mnestra-formats-'))));
-afterAll(() => rmSync(dir, { recursive: true, force: true }));
-
-function run(command: string, args: string[]): Buffer {
-  const { status, stdout, stderr } = spawnSync(command, args, {
-    maxBuffer: 1 << 28,
-    env: { ...process.env, MNESTRA_SCRATCH: dir },
-  });
-  if (status !== 0) throw new Error(String(stderr));
-  return stdout;
-}
-const ffmpeg = (...args: string[]): Buffer => run('ffmpeg', ['-nostdin', '-loglevel', 'error', '-y', ...args]);
+const work = new Workspace();
+const at = (name: string): string => work.at(name);
+afterAll(() => work.remove());
 
 /** Left and top of the block in a frame, px. */
 const blockAt = (t: number): [number, number] => [20 + 9 * t, 30];
@@ -151,26 +138,21 @@ const bytes = (data: Samples): Uint8Array<ArrayBuffer> =>
 const probe = (file: string): Record<string, string> => {
   const entries = 'stream=pix_fmt,color_range,width,height';
   const args = ['-v', 'error', '-select_streams', 'v', '-show_entries', entries, '-of', 'json', file];
-  return (JSON.parse(String(run('ffprobe', args))) as { streams: Record<string, string>[] }).streams[0];
+  return (JSON.parse(String(spawnSync('ffprobe', args).stdout)) as { streams: Record<string, string>[] }).streams[0];
 };
 
 describe('samples are filled as they are', () => {
   it.each(KINDS)('%s, %i x %i, range %s', (pixels, width, height, range) => {
     const { format } = storedFormat(pixels, width, height);
     const film = filmOf(format);
-    const raw = (name: string, data: Samples, fmt: string): string[] => {
-      writeFileSync(at(name), bytes(data));
-      return ['-f', 'rawvideo', '-pix_fmt', fmt, '-s', `${width}x${height}`, '-r', '25', '-i', at(name)];
-    };
     const told = range === 'unknown' ? [] : ['-color_range', range];
-    const lossless = ['-c:v', 'ffv1', '-level', '3'];
-    ffmpeg(...raw('clip.raw', film.clip, pixels), ...lossless, ...told, at('clip.mkv'));
-    ffmpeg(...raw('matte.raw', film.matte, 'gray'), ...lossless, at('matte.mkv'));
+    work.write('clip.mkv', bytes(film.clip), [width, height], pixels, '-level', '3', ...told);
+    work.write('matte.mkv', film.matte, [width, height], 'gray', '-level', '3');
     const files = ['--input', at('clip.mkv'), '--matte', at('matte.mkv'), '--output', at('out.mkv')];
-    run('node', [MNESTRA, 'fill', ...files, '--quiet', '--no-grain', '--report', at('report.json')]);
+    work.run('fill', ...files, '--quiet', '--no-grain', '--report', at('report.json'));
 
     expect(probe(at('out.mkv'))).toEqual(probe(at('clip.mkv')));
-    const result = ffmpeg('-i', at('out.mkv'), '-pix_fmt', pixels, '-f', 'rawvideo', '-');
+    const result = work.samples('out.mkv', pixels);
     expect(result.length).toBe(film.clip.byteLength);
     const found = compare(format, film, format.depth > 8 ? new Uint16Array(bytes(result).buffer) : result);
     expect(found.changed).toBe(0);

@@ -1,22 +1,18 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { readFileSync } from 'node:fs';
+import { Workspace } from './testing/workspace.ts';
 
 // A camera travels past a wall with a sign on it. A post that stands nearer hides the sign for a while: what is free of the
 // matte then is the post, and the wall behind the sign is seen in no frame.
 
-const MNESTRA = new URL('../../bin/mnestra.js', import.meta.url).pathname;
 const [W, H, FRAMES] = [352, 192, 48];
 /** Px by which wall and post move per frame. */
 const [WALL, POST] = [2, 4];
 
-let dir: string;
-const at = (name: string): string => join(dir, name);
+const work = new Workspace();
+const at = (name: string): string => work.at(name);
 
 beforeAll(() => {
-  dir = mkdtempSync(join(tmpdir(), 'mnestra-post-'));
   const [wall, post] = [surface(3, 110), surface(5, 30)];
   write('wall.mkv', (t, x, y) => (isPost(t, x) ? post(x + POST * t, y) : wall(x + WALL * t, y)));
   write('sign.mkv', (t, x, y) => (isSign(t, x, y) && !isPost(t, x) ? 255 : 0));
@@ -24,7 +20,7 @@ beforeAll(() => {
   // Something rests there for the first frames, before the post comes, and is marked.
   write('passer.mkv', (t, x, y) => (isSign(t, x, y) && t < 6 ? 255 : 0));
 });
-afterAll(() => rmSync(dir, { recursive: true, force: true }));
+afterAll(() => work.remove());
 
 const isPost = (t: number, x: number): boolean => Math.floor((x - 300 + POST * t) / 40) === 0;
 const isSign = (t: number, x: number, y: number): boolean => {
@@ -55,16 +51,8 @@ function grain(x: number, y: number, size: number, base: number): number {
   return base + 70 * (top * (1 - b) + bottom * b);
 }
 
-function write(name: string, sample: (t: number, x: number, y: number) => number): void {
-  const film = Buffer.alloc(W * H * FRAMES);
-  for (let t = 0, i = 0; t < FRAMES; t++) {
-    for (let y = 0; y < H; y++) for (let x = 0; x < W; x++, i++) film[i] = sample(t, x, y);
-  }
-  const raw = ['-f', 'rawvideo', '-pix_fmt', 'gray', '-s', `${W}x${H}`, '-r', '25', '-i', 'pipe:0'];
-  const args = ['-loglevel', 'error', '-y', ...raw, '-c:v', 'ffv1', at(name)];
-  const { status, stderr } = spawnSync('ffmpeg', args, { input: film });
-  if (status !== 0) throw new Error(String(stderr));
-}
+const write = (name: string, sample: (t: number, x: number, y: number) => number): void =>
+  work.writeGrey(name, [W, H], FRAMES, sample);
 
 interface Total {
   hole: number;
@@ -74,9 +62,7 @@ interface Total {
 }
 
 function reveal(clip: string, matte: string, ...more: string[]): Total {
-  const args = ['reveal', '--input', at(clip), '--matte', at(matte), '--json', at('r.json'), '--quiet', ...more];
-  const { status, stderr } = spawnSync('node', [MNESTRA, ...args], { env: { ...process.env, MNESTRA_SCRATCH: dir } });
-  if (status !== 0) throw new Error(String(stderr));
+  work.run('reveal', '--input', at(clip), '--matte', at(matte), '--json', at('r.json'), '--quiet', ...more);
   return (JSON.parse(readFileSync(at('r.json'), 'utf8')) as { total: Total }).total;
 }
 
@@ -102,10 +88,8 @@ describe('a reveal from a removal’s own sources', () => {
   const MIDDLE = 24;
   beforeAll(() => {
     const pick = ['-vf', `select=eq(n\\,${MIDDLE}),format=rgb24`, '-frames:v', '1'];
-    const made = spawnSync('ffmpeg', ['-loglevel', 'error', '-y', '-i', at('wall.mkv'), ...pick, at('plate.png')]);
-    const colour = ['-i', at('wall.mkv'), '-pix_fmt', 'yuv420p', '-c:v', 'ffv1', at('colour.mkv')];
-    const converted = spawnSync('ffmpeg', ['-loglevel', 'error', '-y', ...colour]);
-    for (const { status, stderr } of [made, converted]) if (status !== 0) throw new Error(String(stderr));
+    work.ffmpeg('-i', at('wall.mkv'), ...pick, at('plate.png'));
+    work.ffmpeg('-i', at('wall.mkv'), '-pix_fmt', 'yuv420p', '-c:v', 'ffv1', at('colour.mkv'));
   });
 
   it('counts as seen what a plate shows of it, wherever that lies in other frames', () => {

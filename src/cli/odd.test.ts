@@ -1,43 +1,30 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { existsSync, mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { shotFiles, type RenderedShot } from '../../demo/render.ts';
-import { scaled } from '../../demo/shot.ts';
-import { boardwalk } from '../../demo/shots/boardwalk.ts';
+import type { RenderedShot } from '../../demo/render.ts';
+import { smallBoardwalk } from '../../demo/testing/smallBoardwalk.ts';
+import { Workspace } from './testing/workspace.ts';
 
 // Footage that is odd, and what must hold for any footage.
 
-const MNESTRA = new URL('../../bin/mnestra.js', import.meta.url).pathname;
-const DEMO = new URL('../../dist/demo/main.js', import.meta.url).pathname;
 const FRAMES = 24;
 const [W, H] = [352, 192];
 const LOSSLESS = ['-pix_fmt', 'yuv420p', '-c:v', 'ffv1'];
 const GREY = ['-pix_fmt', 'gray', '-c:v', 'ffv1'];
 
-let dir: string;
+const work = new Workspace();
 let shot: RenderedShot;
-const at = (name: string): string => join(dir, name);
+const at = (name: string): string => work.at(name);
+const ffmpeg = (...args: string[]): Buffer => work.ffmpeg(...args);
+const grey = (name: string, filter?: string): Buffer => work.samples(name, 'gray', filter);
 
 beforeAll(() => {
-  dir = mkdtempSync(join(tmpdir(), 'mnestra-odd-'));
-  const args = ['--out', at('demo'), '--shot', 'boardwalk', '--scale', '0.2', '--frames', String(FRAMES)];
-  spawnSync('node', [DEMO, ...args]);
-  shot = shotFiles(at('demo'), scaled(boardwalk, 0.2, FRAMES));
+  shot = smallBoardwalk(at('demo'), FRAMES);
   ffmpeg('-i', shot.clip, '-vf', `crop=${W}:${H}:0:0`, ...LOSSLESS, at('clip.mkv'));
   ffmpeg('-i', shot.matte, '-vf', `crop=${W}:${H}:0:0`, ...GREY, at('matte.mkv'));
   fill('clip.mkv', 'matte.mkv', 'fill.mkv');
 }, 180_000);
-afterAll(() => rmSync(dir, { recursive: true, force: true }));
-
-function ffmpeg(...args: string[]): Buffer {
-  const { status, stdout, stderr } = spawnSync('ffmpeg', ['-nostdin', '-loglevel', 'error', '-y', ...args], {
-    maxBuffer: 1 << 28,
-  });
-  if (status !== 0) throw new Error(String(stderr));
-  return stdout;
-}
+afterAll(() => work.remove());
 
 interface Report {
   motion: { cuts: number[]; tripod: boolean };
@@ -47,15 +34,9 @@ interface Report {
 
 function fill(clip: string, matte: string, output: string, ...more: string[]): Report {
   const files = ['--input', at(clip), '--matte', at(matte), '--output', at(output), '--report', at('report.json')];
-  const { status, stderr } = spawnSync('node', [MNESTRA, 'fill', ...files, '--quiet', '--no-grain', ...more], {
-    env: { ...process.env, MNESTRA_SCRATCH: dir },
-  });
-  if (status !== 0) throw new Error(String(stderr));
+  work.run('fill', ...files, '--quiet', '--no-grain', ...more);
   return JSON.parse(readFileSync(at('report.json'), 'utf8')) as Report;
 }
-
-const grey = (name: string, filter = 'null'): Buffer =>
-  ffmpeg('-i', at(name), '-vf', filter, '-pix_fmt', 'gray', '-f', 'rawvideo', '-');
 
 /** Mean difference of two greys where a matte is white, levels; and the share of px that this is about. */
 function differenceIn(matte: Buffer, a: Buffer, b: Buffer): number {
@@ -222,7 +203,7 @@ describe('sources', () => {
   it('that make no sense are refused with what to do', () => {
     const usage = (...more: string[]): string => {
       const files = ['--input', at('wall.mkv'), '--matte', at('wall-matte.mkv'), '--output', at('no.mkv')];
-      const { status, stderr } = spawnSync('node', [MNESTRA, 'fill', ...files, ...more]);
+      const { status, stderr } = work.mnestra('fill', ...files, ...more);
       expect(status).toBe(2);
       return String(stderr);
     };

@@ -1,19 +1,15 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { spawnSync } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { Workspace } from './testing/workspace.ts';
 
 // A red block with a soft edge goes over a green ground; its outline is hard, or as soft as the picture shows it.
 
-const MNESTRA = new URL('../../bin/mnestra.js', import.meta.url).pathname;
 const [W, H, FRAMES] = [320, 180, 12];
 /** Width of the fade at the block's edge, px, and the block in frame t: left, right, top, bottom where it is half there. */
 const FADE = 8;
 const blockAt = (t: number): [number, number, number, number] => [80 + 6 * t, 140 + 6 * t, 60, 130];
 
-let dir: string;
-const at = (name: string): string => join(dir, name);
+const work = new Workspace();
+const at = (name: string): string => work.at(name);
 
 /** Share of the block at a px, 0..1. */
 function share(t: number, x: number, y: number): number {
@@ -23,7 +19,6 @@ function share(t: number, x: number, y: number): number {
 }
 
 beforeAll(() => {
-  dir = mkdtempSync(join(tmpdir(), 'mnestra-soft-'));
   let state = 1;
   const random = (): number => (state = (state * 48271) % 2147483647) / 2147483647 - 0.5;
   const film = Buffer.alloc(W * H * 3 * FRAMES);
@@ -42,25 +37,17 @@ beforeAll(() => {
       }
     }
   }
-  const raw = ['-f', 'rawvideo', '-pix_fmt', 'rgb24', '-s', `${W}x${H}`, '-r', '25', '-i', 'pipe:0'];
-  const codec = ['-vf', 'scale=out_color_matrix=bt709,format=yuv444p', '-c:v', 'ffv1'];
-  const made = spawnSync('ffmpeg', ['-loglevel', 'error', '-y', ...raw, ...codec, at('block.mkv')], { input: film });
-  if (made.status !== 0) throw new Error(String(made.stderr));
+  work.write('block.mkv', film, [W, H], 'rgb24', '-vf', 'scale=out_color_matrix=bt709,format=yuv444p');
 });
-afterAll(() => rmSync(dir, { recursive: true, force: true }));
+afterAll(() => work.remove());
 
 function outline(output: string, ...more: string[]): { status: number | null; stderr: string } {
   const args = ['outline', '--quiet', '--input', at('block.mkv'), '--frame', '2', '--box', '82,50,80,90'];
-  const { status, stderr } = spawnSync('node', [MNESTRA, ...args, '--output', at(output), ...more], {
-    env: { ...process.env, MNESTRA_SCRATCH: dir },
-  });
+  const { status, stderr } = work.mnestra(...args, '--output', at(output), ...more);
   return { status, stderr: String(stderr) };
 }
 
-function matteOf(name: string): Buffer {
-  const args = ['-loglevel', 'error', '-i', at(name), '-f', 'rawvideo', '-pix_fmt', 'gray', '-'];
-  return spawnSync('ffmpeg', args, { maxBuffer: 1 << 26 }).stdout;
-}
+const matteOf = (name: string): Buffer => work.samples(name, 'gray');
 
 /** Mean difference to the block's true share along its border, in px of width, on a frame. */
 function error(matte: Buffer, t: number): number {

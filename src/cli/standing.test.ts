@@ -1,18 +1,15 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { readFileSync } from 'node:fs';
+import { Workspace } from './testing/workspace.ts';
 
 // Somebody who stands for long before a camera that rests, and whom others pass: the background is seen at the end alone.
 
-const MNESTRA = new URL('../../bin/mnestra.js', import.meta.url).pathname;
 const [W, H, FRAMES] = [192, 128, 240];
 /** The first frame in which nobody stands there. */
 const GONE = 220;
 const STANDS = { x: 80, y: 40, width: 24, height: 56 };
-let dir: string;
-const at = (name: string): string => join(dir, name);
+const work = new Workspace();
+const at = (name: string): string => work.at(name);
 
 const { sin, round } = Math;
 const ground = (x: number, y: number): number =>
@@ -23,32 +20,16 @@ const stands = (t: number, x: number, y: number): boolean =>
 const passes = (t: number, x: number, y: number): boolean =>
   t >= GONE && x - 60 - (t - GONE) < 6 && x - 60 >= t - GONE && y >= 60 && y < 96;
 
-function encode(name: string, value: (t: number, x: number, y: number) => number, frames = FRAMES): void {
-  const raw = Buffer.alloc(W * H * frames);
-  for (let t = 0, i = 0; t < frames; t++)
-    for (let y = 0; y < H; y++) for (let x = 0; x < W; x++) raw[i++] = value(t, x, y);
-  const input = ['-f', 'rawvideo', '-pix_fmt', 'gray', '-s', `${W}x${H}`, '-r', '25', '-i', '-'];
-  const { status, stderr } = spawnSync('ffmpeg', ['-loglevel', 'error', '-y', ...input, '-c:v', 'ffv1', at(name)], {
-    input: raw,
-  });
-  if (status !== 0) throw new Error(String(stderr));
-}
-
-function decode(name: string): Buffer {
-  const args = ['-loglevel', 'error', '-i', at(name), '-pix_fmt', 'gray', '-f', 'rawvideo', '-'];
-  return spawnSync('ffmpeg', args, { maxBuffer: 1 << 28 }).stdout;
-}
+const encode = (name: string, value: (t: number, x: number, y: number) => number, frames = FRAMES): void =>
+  work.writeGrey(name, [W, H], frames, value);
 
 /** Fills a clip. @returns Its frames, one after the other. */
 function fill(clip: string, matte: string, ...more: string[]): Buffer {
   const files = ['--input', at(clip), '--matte', at(matte), '--output', at('fill.mkv'), '--report', at('r.json')];
-  const { status, stderr } = spawnSync('node', [MNESTRA, 'fill', ...files, '--quiet', '--no-grain', ...more], {
-    env: { ...process.env, MNESTRA_SCRATCH: dir },
-  });
-  if (status !== 0) throw new Error(String(stderr));
+  work.run('fill', ...files, '--quiet', '--no-grain', ...more);
   const { motion } = JSON.parse(readFileSync(at('r.json'), 'utf8')) as { motion: { tripod: boolean } };
   expect(motion.tripod).toBe(true);
-  return decode('fill.mkv');
+  return work.samples('fill.mkv', 'gray');
 }
 
 /** Fills, and tells by how much the hole of a frame differs from the ground, levels. */
@@ -64,11 +45,10 @@ function differenceAt(frame: number, ...more: string[]): number {
 }
 
 beforeAll(() => {
-  dir = mkdtempSync(join(tmpdir(), 'mnestra-standing-'));
   encode('clip.mkv', (t, x, y) => (stands(t, x, y) ? 30 + ((x + y) % 7) : passes(t, x, y) ? 220 : ground(x, y)));
   encode('matte.mkv', (t, x, y) => (stands(t, x, y) ? 255 : 0));
 });
-afterAll(() => rmSync(dir, { recursive: true, force: true }));
+afterAll(() => work.remove());
 
 describe('somebody who stands until shortly before the end', () => {
   it('is replaced by what the end shows, from the first frame on', () => {
