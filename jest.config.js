@@ -7,4 +7,6 @@ export default {
   },
   cacheDirectory: '<rootDir>/node_modules/.cache/jest',
   testTimeout: 60_000,
+  // Else one core stays idle for a terminal that is being typed in.
+  maxWorkers: '100%',
 };
