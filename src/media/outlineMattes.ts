@@ -4,6 +4,7 @@ import type { MotionCue } from '../core/outline/motionCue.ts';
 import { tellApart } from '../core/outline/pointOut.ts';
 import { rasterRows, type RasterPatch } from '../core/shapes/raster.ts';
 import { matteFormat } from './decode.ts';
+import { maskOf } from './drawnMask.ts';
 import type { DrawnMattes } from './drawnMattes.ts';
 import { shownSize } from './probe.ts';
 import { softened } from './softened.ts';
@@ -18,7 +19,8 @@ export class OutlineMattes implements FrameReader {
    * @param drawn - By the outline, as stored, frames counted as those of the clip.
    * @param frames - Of the clip, numbered as in it; frames outside of `known` are not asked for.
    * @param reach - How far on both sides of the outline the edge may lie, px.
-   * @param cueAt - What moves in a frame: only that is the thing, and what shows between its parts is not.
+   * @param apart - What moves in a frame: only that is the thing, and what shows between its parts is not; nor is what else goes by
+   *   its outlines there, on the frames as stored.
    */
   constructor(
     private readonly drawn: DrawnMattes,
@@ -26,7 +28,7 @@ export class OutlineMattes implements FrameReader {
     private readonly clip: { width: number; height: number; rotation: number },
     private readonly range: { first: number; last: number; known: { first: number; last: number } },
     private readonly reach: number,
-    private readonly cueAt?: (frame: number, part: Rect) => MotionCue,
+    private readonly apart?: { cueAt: (frame: number, part: Rect) => MotionCue; others: DrawnMattes },
   ) {
     const { width, height } = shownSize(clip);
     this.format = matteFormat(width, height, false);
@@ -49,15 +51,15 @@ export class OutlineMattes implements FrameReader {
     const patch = this.drawn.matte(frame);
     const { known } = this.range;
     const told = frame >= known.first && frame <= known.last;
-    const soft = told ? softened(this.apart(patch, frame), this.frames, frame, this.reach) : patch;
+    const soft = told ? softened(this.toldApart(patch, frame), this.frames, frame, this.reach) : patch;
     return turnBack(soft, 360 - this.clip.rotation, this.format.width, this.format.height);
   }
 
-  private apart(patch: RasterPatch, frame: number): RasterPatch {
-    const { rect, values } = patch;
-    if (!this.cueAt || rect.width === 0) return patch;
-    const rough = { ...rect, data: bytesOf(values, (v) => (v > 127 ? 1 : 0)) };
-    const { data, ...own } = tellApart(this.frames, frame, rough, this.cueAt(frame, rect));
-    return { rect: own, values: bytesOf(data, (v) => 255 * v) };
+  private toldApart(patch: RasterPatch, frame: number): RasterPatch {
+    if (!this.apart || patch.rect.width === 0) return patch;
+    const { cueAt, others } = this.apart;
+    const cue = cueAt(frame, patch.rect);
+    const { data, ...rect } = tellApart(this.frames, frame, maskOf(patch), cue, maskOf(others.matte(frame)));
+    return { rect, values: bytesOf(data, (v) => 255 * v) };
   }
 }

@@ -1,9 +1,10 @@
 import { project, type Point } from '../geometry/homography.ts';
 import { grow, intersect, type FrameReader, type Rect } from '../image/format.ts';
+import { bytesOf } from '../image/mapped.ts';
 import { CHANNELS, fitColours, type ColourModel } from '../outline/colourModel.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
-import { areaOf, centreOf, grown, moved, shared, type MaskPatch } from './maskPatch.ts';
+import { areaOf, centreOf, distanceFrom, grown, moved, shared, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 
 /** Two are one region where they are this near to each other, px. */
@@ -12,6 +13,8 @@ const TOUCH_PX = 1;
 const CLEAR_FRAMES = 12;
 /** Share of its usual size from which a frame tells that. */
 const WHOLE_SHARE = 0.7;
+/** The rim of a mask in which the background shows, px. */
+const RIM_PX = 2;
 /** Bands of a thing, from its top to its foot, whose colours are learnt apart; each with half of its neighbours. */
 const BANDS = 5;
 
@@ -57,9 +60,15 @@ export function lookOf(
   for (let t = from - CLEAR_FRAMES; t <= to + CLEAR_FRAMES; t++) if ((t < from || t > to) && isClear(t)) clear.push(t);
   if (clear.length === 0) return undefined;
   const samples: number[][] = Array.from({ length: BANDS }, () => []);
-  for (const t of clear) sample(readCut(frames, t, maskAt(mover, t)!, 1), maskAt(mover, t)!, samples);
+  for (const t of clear) sample(readCut(frames, t, maskAt(mover, t)!, 1), heartOf(maskAt(mover, t)!), samples);
   const any = samples.find((s) => s.length > 0)!;
   return { mover, clear, bands: samples.map((s) => fitColours(Float32Array.from(s.length > 0 ? s : any))) };
+}
+
+/** What of a mask is surely the thing: without its rim, in which the background shows, where that leaves most of it. */
+export function heartOf(mask: MaskPatch): MaskPatch {
+  const heart = { ...mask, data: bytesOf(distanceFrom(mask, mask), (d) => (d < -RIM_PX ? 1 : 0)) };
+  return 2 * areaOf(heart) > areaOf(mask) ? heart : mask;
 }
 
 /** Adds the colours of a mask's px to its bands: each px to its own, and to the one that is nearest beside it. */

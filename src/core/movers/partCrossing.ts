@@ -4,14 +4,14 @@ import { CHANNELS, colourCost } from '../outline/colourModel.ts';
 import { cutOut, OTHER, THING } from '../outline/cutOut.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
-import { bandOf, isInFrame, likeBeside, lookOf, maskAt, touch, wholeAt, type Look } from './looks.ts';
+import { bandOf, heartOf, isInFrame, likeBeside, lookOf, maskAt, touch, wholeAt, type Look } from './looks.ts';
 import { areaOf, centreOf, common, distanceFrom, maskIn, trimmed, union, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 
 /** Apart for so many frames two are still crossing. */
 const APART_FRAMES = 3;
 /** Most that colours say about one px. */
-const MOST_LEAN = 4;
+const MOST_LEAN = 6;
 /** What is less says nothing of who passes in front; px that must say so, and how many times as many as say the contrary. */
 const CLEAR_LEAN = 2;
 const LEAST_VOTES = 100;
@@ -24,7 +24,7 @@ const FARTHEST = 12;
 /** What lies this much nearer to one than to the other is that one's, px. */
 const DOUBTFUL_PX = 10;
 /** Cost of a border between two like px. */
-const SMOOTH = 6;
+const SMOOTH = 4;
 /** Parts up to this size go to what is around them, px. */
 const SPECK_PX = 12;
 
@@ -152,11 +152,11 @@ function inFrame(mask: MaskPatch, { format: { width, height } }: FrameReader): M
 function divide(meeting: Meeting, front: number | undefined): Both<MaskPatch> {
   const { region, cut, sides } = meeting;
   const [a, b] = sides.map((side) => distanceOf(side, region));
-  const hides = front === undefined ? undefined : maskIn(sides[front].seen, region);
+  const hides = front === undefined ? undefined : maskIn(heartOf(sides[front].seen), region);
   const settled = new Uint8Array(region.data.length);
   const lean = new Float32Array(region.data.length);
   for (let i = 0; i < lean.length; i++) {
-    const nearer = a[i] - b[i];
+    const nearer = Math.max(0, a[i]) - Math.max(0, b[i]);
     if (!region.data[i] || Math.abs(nearer) > DOUBTFUL_PX) settled[i] = nearer < 0 ? THING : OTHER;
     else {
       lean[i] = AWAY * (beyond(a[i]) - beyond(b[i])) + colourLean(meeting, i);

@@ -21,6 +21,8 @@ export interface Lesson {
 /** Px that a model is learnt from, at most; and the share of them that a person's hints make up, if there are any. */
 const SAMPLES = 2500;
 const HINTED_SHARE = 0.15;
+/** Px from which colours are told of something that is marked. */
+const LEAST_SAMPLES = 40;
 /** Most that colours may say about one px. */
 const MOST_LEAN = 4;
 
@@ -29,6 +31,12 @@ export function learn(cut: PictureCut, lesson: Lesson): Models {
     thing: fitColours(samples(cut.colours, lesson, 1, THING)),
     around: fitColours(samples(cut.colours, lesson, 0, OTHER)),
   };
+}
+
+/** Colours of the px that are marked by 1; undefined if there are too few to tell. */
+export function coloursOf({ colours }: PictureCut, marked: Uint8Array): ColourModel | undefined {
+  const own = spacedOut(marked.length, (i) => marked[i] === 1);
+  return own.length < LEAST_SAMPLES ? undefined : fitColours(at(colours, own));
 }
 
 /** Cost of belonging to the thing less that of not belonging to it, by colours alone; 0 for px that are settled anyway. */
@@ -49,10 +57,12 @@ function samples(colours: Float32Array, { mask, settled, unsure }: Lesson, side:
   const hinted = settled ? spacedOut(mask.length, (i) => settled[i] === hint) : [];
   const times = hinted.length > 0 ? Math.floor((HINTED_SHARE * few.length) / hinted.length) : 0;
   for (let k = 0; k < times; k++) few.push(...hinted);
-  const out = new Float32Array(few.length * CHANNELS);
-  few.forEach((i, k) => {
-    for (let c = 0; c < CHANNELS; c++) out[k * CHANNELS + c] = colours[i * CHANNELS + c];
-  });
+  return at(colours, few);
+}
+
+function at(colours: Float32Array, places: readonly number[]): Float32Array {
+  const out = new Float32Array(places.length * CHANNELS);
+  places.forEach((i, k) => out.set(colours.subarray(i * CHANNELS, (i + 1) * CHANNELS), k * CHANNELS));
   return out;
 }
 

@@ -3,7 +3,7 @@ import { distanceFrom, maskIn, reduced, trimmed, type MaskPatch } from '../mover
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { geodesicFrom } from './geodesic.ts';
 import { hintedRect, NO_HINTS, settleStrokes, type Hints } from './hints.ts';
-import { learn, leanOf } from './models.ts';
+import { coloursOf, learn, leanOf, type Models } from './models.ts';
 import { againstBackground, cuePlaces, movementLean, movingAround, type MotionCue } from './motionCue.ts';
 import { readCut, sizeAt, stepFor, type PictureCut } from './pictureCut.ts';
 import { sharpen } from './sharpen.ts';
@@ -42,12 +42,23 @@ const DOUBT = 1;
 const ANOTHER = 5;
 /** What movement tells if something else that moves was taken away. */
 const CONTESTED = 0.4;
+/** How far from another that moves a px may be that one's, px of the small picture. */
+const CONTESTED_PX = 4;
+/** How wide a rough outline's rim is in which it tells nothing, px of the small picture, and what it says within. */
+const ROUGH_RIM_PX = 2;
+const TAKEN_FOR = 2;
 /** How far a rough outline may lie within the thing, and what beyond that is looked at for what is around it, px of the small picture. */
 const ROUGH_SLACK = 2;
 const ROUGH_RIM = 8;
 /** Share of the px in a box, or under the clicks, that must move for the thing to be one that moves. */
 const MOVING_IN_BOX = 0.15;
 const MOVING_AT_CLICKS = 0.4;
+
+/** How far each px is from a thing's rough outline and from that of another, below 0 within, px of the small picture. */
+interface Apart {
+  own: Float32Array;
+  other: Float32Array;
+}
 
 /**
  * Finds the thing that was pointed at, on that frame: by the colours in and around it, by edges, and by its movement against the
@@ -77,14 +88,22 @@ export function pointOut(
  * What is really it within a rough outline of something that moves: where the background shows, at its rim and between its legs,
  * is left out, and so is its shadow.
  *
+ * @param others - What else moves there: another that passes behind it is not it.
  * @returns Px of the frame; the outline as it is if what is in it does not move.
  */
-export function tellApart(frames: FrameReader, frame: number, rough: MaskPatch, cue: MotionCue): MaskPatch {
+export function tellApart(
+  frames: FrameReader,
+  frame: number,
+  rough: MaskPatch,
+  cue: MotionCue,
+  others: MaskPatch = { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) },
+): MaskPatch {
   const step = stepFor(Math.max(rough.width, rough.height), WORK_SIDE);
   const small = reduced(rough, step);
   const cut = readCut(frames, frame, grow(small, ROUGH_RIM + ROUGH_SLACK), step);
-  const settled = bytesOf(distanceFrom(small, cut), (d) => (d > ROUGH_SLACK ? OTHER : OPEN));
-  const data = findMoving(cut, settled, maskIn(small, cut), { ...NO_HINTS, box: rough }, cue);
+  const [own, other] = [small, reduced(others, step)].map((mask) => distanceFrom(mask, cut));
+  const settled = bytesOf(own, (d, i) => (d > (other[i] < 0 ? 0 : ROUGH_SLACK) ? OTHER : OPEN));
+  const data = findMoving(cut, settled, maskIn(small, cut), { ...NO_HINTS, box: rough }, cue, { own, other });
   const { x, y, width, height } = cut;
   return data ? trimmed(sharpen(frames, frame, { x, y, width, height, data }, step)) : rough;
 }
@@ -181,6 +200,7 @@ function findMoving(
   first: Uint8Array,
   hints: Hints,
   cue: MotionCue,
+  apart?: Apart,
 ): Uint8Array | undefined {
   const places = cuePlaces(cue, cut, cut.step);
   const own = [...first.keys()].filter((i) => first[i]).map((i) => places[i]);
@@ -201,10 +221,41 @@ function findMoving(
     for (let i = 0; i < movement.length; i++) if (movement[i] < 0) movement[i] *= CONTESTED;
     mask = nearerTo(settled, removed, mask, cut);
   }
-  const lean = leanOf(cut, learn(cut, { mask, settled, unsure: bytesOf(movement, (m) => (m === 0 ? 1 : 0)) }), settled);
+  const unsure = bytesOf(movement, (m, i) => (m === 0 || (apart && isContested(apart, i)) ? 1 : 0));
+  const models = learn(cut, { mask, settled, unsure });
+  const lean = leanOf(cut, models, settled);
   for (let i = 0; i < lean.length; i++) lean[i] += movement[i];
+  if (apart) leanApart(lean, cut, models, movement, settled, (i) => cue.shade[places[i]] > 0.5, apart);
   return cutOut({ ...cut, difference: againstBackground(cue, cut) }, lean, settled, SMOOTH_MOVING);
 }
+
+/** What else is known of a px where one thing is told from another that moves near it. */
+function leanApart(
+  lean: Float32Array,
+  cut: PictureCut,
+  models: Models,
+  movement: Float32Array,
+  settled: Uint8Array,
+  isShade: (i: number) => boolean,
+  { own, other }: Apart,
+): void {
+  // What does not surely move is like its background there: it may be what it was taken for, unless it is shadow.
+  for (let i = 0; i < lean.length; i++) {
+    if (movement[i] >= 0 && !isShade(i) && own[i] < -ROUGH_RIM_PX) lean[i] -= TAKEN_FOR;
+  }
+  const theirs = coloursOf(
+    cut,
+    bytesOf(other, (d, i) => (d < 0 && movement[i] < 0 ? 1 : 0)),
+  );
+  if (!theirs) return;
+  // That it moves does not tell which of the two it is.
+  const against = leanOf(cut, { thing: models.thing, around: theirs }, settled);
+  for (let i = 0; i < lean.length; i++) {
+    if (movement[i] < 0 && isContested({ own, other }, i)) lean[i] = Math.max(lean[i], against[i]);
+  }
+}
+
+const isContested = ({ other }: Apart, i: number): boolean => other[i] < CONTESTED_PX;
 
 /** What of a mask is nearer to what was pointed at than to what was taken away, on ways that cross no edge. */
 function nearerTo(settled: Uint8Array, removed: Uint8Array, mask: Uint8Array, cut: PictureCut): Uint8Array {

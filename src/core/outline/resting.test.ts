@@ -115,6 +115,15 @@ describe('what is told apart within a rough outline', () => {
     expect(likeness(own, ballMask(place))).toBeGreaterThan(0.95);
   });
 
+  it('is not another that moves behind it, whose colours are seen beside it', () => {
+    const behind = new Passed([place], () => 60);
+    const { rest } = behind.cue(0, (x, y) => inBall(place, x, y));
+    const moving = cueOf(rest.map((r) => 2 * r));
+    const bar = { x: 66, y: 0, width: BAR - 6, height: H, data: new Uint8Array((BAR - 6) * H).fill(1) };
+    expect(likeness(tellApart(behind, 0, rough, moving), ballMask(place))).toBeLessThan(0.85);
+    expect(likeness(tellApart(behind, 0, rough, moving, bar), ballMask(place))).toBeGreaterThan(0.95);
+  });
+
   it('is all of it if nothing moves', () => {
     expect(tellApart(frames, 0, rough, frames.cue(0))).toBe(rough);
   });

@@ -1,13 +1,22 @@
-import { findShape, frameNumbers, toShape, type MatteNode, type ShapeNode } from '../../contract/document.ts';
+import {
+  findShape,
+  frameNumbers,
+  marksOf,
+  toRemoval,
+  toShape,
+  type MatteNode,
+  type ShapeNode,
+} from '../../contract/document.ts';
 import { workRange, type PatchOperation } from '../../contract/shots.ts';
 import { AppError } from '../../core/errors.ts';
-import { plainRemoval } from '../../media/drawnMask.ts';
+import type { Removal } from '../../core/shapes/shape.ts';
+import { plainRemoval, withoutEdges } from '../../media/drawnMask.ts';
 import { DrawnMattes } from '../../media/drawnMattes.ts';
 import { LumaFrames } from '../../media/lumaStore.ts';
 import { OutlineMattes } from '../../media/outlineMattes.ts';
 import { writeRasterFile } from '../../media/rasterFile.ts';
 import { RawStore } from '../../media/rawStore.ts';
-import { storedClip } from '../services/layers.ts';
+import { rastersIn, storedClip } from '../services/layers.ts';
 import type { Clip } from '../store/clip.ts';
 import type { Matte } from '../store/matte.ts';
 import { Shot, shotView } from '../store/shot.ts';
@@ -23,8 +32,9 @@ export async function softenOutline(
   context: JobContext,
   work: Work,
 ): Promise<void> {
-  const shape = placeOf(shot, row)?.shape;
-  if (!shape) return;
+  const place = placeOf(shot, row);
+  if (!place) return;
+  const { removalId, shape } = place;
   const clip = storedClip(clipRow, context.files);
   const { width, height, rotation, frames: count } = clip.info;
   const range = workRange(shotView(shot), count);
@@ -34,13 +44,11 @@ export async function softenOutline(
   const stored = await context.stores.full(wanted, work.signal);
   const cues = row.outline!.apart ? await shotCues(shot.id, clip, range, context, work) : undefined;
   const store = new RawStore(stored.path, stored.format);
+  const drawing = { width, height, rotation, count };
   const { tracks } = shot.document;
   const drawn = new DrawnMattes({
     removal: plainRemoval(toShape(row.outline!.shapeId, shape, 0, tracks)),
-    width,
-    height,
-    rotation,
-    count,
+    ...drawing,
   });
   try {
     const known = { first: range.first, last: range.first + range.count - 1 };
@@ -51,7 +59,10 @@ export async function softenOutline(
       { width, height, rotation },
       { ...own, known },
       row.outline!.reach,
-      cues?.cueAt,
+      cues && {
+        cueAt: cues.cueAt,
+        others: new DrawnMattes({ removal: goingAway(shot, removalId, context), ...drawing }),
+      },
     );
     await writeRasterFile(mattes, context.files.matte(row.id), (done) => work.report('mattes', done), work.signal);
   } finally {
@@ -59,6 +70,10 @@ export async function softenOutline(
     store.close();
   }
   await layIn(row, { file: row.id, count: own.last - own.first + 1, start: own.first, pace: 1 }, context);
+}
+
+function goingAway(shot: Shot, removalId: string, { files }: JobContext): Removal {
+  return withoutEdges(toRemoval(removalId, marksOf(shot.document, removalId)!, 0, rastersIn(files)));
 }
 
 /** Undefined if the shape is gone with the edit that this completes: nobody waits for it. */
