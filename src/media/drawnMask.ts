@@ -14,9 +14,10 @@ export function plainRemoval(shape: Shape): Removal {
   return { id: shape.id, name: shape.name, ...PLAIN, shapes: [own] };
 }
 
-/** What goes away by a removal's shapes themselves: nothing is added around them, nothing stays in front. */
-export function withoutEdges(removal: Removal): Removal {
-  return { ...removal, ...PLAIN, shapes: removal.shapes.filter(({ operation }) => operation !== 'hold') };
+/** What goes away by a removal's shapes beside one of them: nothing is added around them, nothing stays in front. */
+export function removalBeside(shapeId: string, removal: Removal): Removal {
+  const shapes = removal.shapes.filter(({ id, operation }) => id !== shapeId && operation !== 'hold');
+  return { ...removal, ...PLAIN, shapes };
 }
 
 /** Px of the frame as stored of which a shape covers at least half, drawn on the picture as shown. */

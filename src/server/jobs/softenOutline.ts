@@ -10,13 +10,14 @@ import {
 import { workRange, type PatchOperation } from '../../contract/shots.ts';
 import { AppError } from '../../core/errors.ts';
 import type { Removal } from '../../core/shapes/shape.ts';
-import { plainRemoval, withoutEdges } from '../../media/drawnMask.ts';
+import { plainRemoval, removalBeside } from '../../media/drawnMask.ts';
 import { DrawnMattes } from '../../media/drawnMattes.ts';
 import { LumaFrames } from '../../media/lumaStore.ts';
 import { OutlineMattes } from '../../media/outlineMattes.ts';
 import { writeRasterFile } from '../../media/rasterFile.ts';
 import { RawStore } from '../../media/rawStore.ts';
 import { rastersIn, storedClip } from '../services/layers.ts';
+import type { StoredClip } from '../services/frameStores.ts';
 import type { Clip } from '../store/clip.ts';
 import type { Matte } from '../store/matte.ts';
 import { Shot, shotView } from '../store/shot.ts';
@@ -34,7 +35,7 @@ export async function softenOutline(
 ): Promise<void> {
   const place = placeOf(shot, row);
   if (!place) return;
-  const { removalId, shape } = place;
+  const { shape } = place;
   const clip = storedClip(clipRow, context.files);
   const { width, height, rotation, frames: count } = clip.info;
   const range = workRange(shotView(shot), count);
@@ -44,25 +45,17 @@ export async function softenOutline(
   const stored = await context.stores.full(wanted, work.signal);
   const cues = row.outline!.apart ? await shotCues(shot.id, clip, range, context, work) : undefined;
   const store = new RawStore(stored.path, stored.format);
-  const drawing = { width, height, rotation, count };
-  const { tracks } = shot.document;
-  const drawn = new DrawnMattes({
-    removal: plainRemoval(toShape(row.outline!.shapeId, shape, 0, tracks)),
-    ...drawing,
-  });
+  const drawings = drawingsOf(row.outline!.shapeId, place, shot, clip, context);
   try {
     const known = { first: range.first, last: range.first + range.count - 1 };
     const luma = new LumaFrames(store, range.first, count);
     const mattes = new OutlineMattes(
-      drawn,
+      drawings.own,
       luma,
       { width, height, rotation },
       { ...own, known },
       row.outline!.reach,
-      cues && {
-        cueAt: cues.cueAt,
-        others: new DrawnMattes({ removal: goingAway(shot, removalId, context), ...drawing }),
-      },
+      cues && { cueAt: cues.cueAt, others: drawings.beside },
     );
     await writeRasterFile(mattes, context.files.matte(row.id), (done) => work.report('mattes', done), work.signal);
   } finally {
@@ -72,8 +65,20 @@ export async function softenOutline(
   await layIn(row, { file: row.id, count: own.last - own.first + 1, start: own.first, pace: 1 }, context);
 }
 
-function goingAway(shot: Shot, removalId: string, { files }: JobContext): Removal {
-  return withoutEdges(toRemoval(removalId, marksOf(shot.document, removalId)!, 0, rastersIn(files)));
+/** A shape by its outline alone, and what else goes away by its removal. */
+function drawingsOf(
+  shapeId: string,
+  { removalId, shape }: { removalId: string; shape: ShapeNode },
+  { document }: Shot,
+  { info: { width, height, rotation, frames: count } }: StoredClip,
+  { files }: JobContext,
+): { own: DrawnMattes; beside: DrawnMattes } {
+  const drawn = (removal: Removal): DrawnMattes => new DrawnMattes({ removal, width, height, rotation, count });
+  const all = toRemoval(removalId, marksOf(document, removalId)!, 0, rastersIn(files));
+  return {
+    own: drawn(plainRemoval(toShape(shapeId, shape, 0, document.tracks))),
+    beside: drawn(removalBeside(shapeId, all)),
+  };
 }
 
 /** Undefined if the shape is gone with the edit that this completes: nobody waits for it. */
