@@ -25,6 +25,13 @@ describe('a mover on a frame', () => {
     expect(areaOf(masks[25])).toBe(720);
   });
 
+  it('has nothing where the ground looks as it does on none of them: a leg has swung away', () => {
+    // Below it there is ground, which stays behind as it goes.
+    const leg = (t: number): MaskPatch => box(right(t).x, 50, 20, 10);
+    const mover = found(0, 30, (t) => (t === 12 ? whole(t) : union(whole(t), leg(t))));
+    expect(areaOf(steadied(mover, film([right]), still).masks[12])).toBe(600);
+  });
+
   it('ends at the frame, and is as it was found on its first and last', () => {
     const out = (t: number): Point => ({ x: 130 + 3 * t, y: 20 });
     const mover = found(0, 9, (t) => box(out(t).x, 20, 160 - out(t).x, 30));

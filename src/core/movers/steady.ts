@@ -1,5 +1,7 @@
 import type { Point } from '../geometry/homography.ts';
-import { around, intersect, type FrameReader } from '../image/format.ts';
+import { around, intersect, type FrameReader, type Rect } from '../image/format.ts';
+import { CHANNELS } from '../outline/colourModel.ts';
+import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
 import { centreOf, maskIn, moved, trimmed, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
@@ -8,10 +10,13 @@ import { wayOf } from './ownWay.ts';
 /** Frames on each side that say what belongs to a thing, and the share of all of them that must say so. */
 const BESIDE = 4;
 const AGREEING_SHARE = 0.7;
+/** Least difference in any channel by which a px does not look as it does there, 8-bit levels. */
+const UNLIKE = 16;
 
 /**
- * Gives a mover on each frame what those before and after have of it, moved as what is under it moves: a dark wheel before dark
- * reeds is like them for a frame or two, and seen before and after that.
+ * Gives a mover on each frame what those before and after have of it, moved as what is under it moves, and what looks the same there:
+ * a dark wheel before dark reeds is like them for a frame or two, and seen before and after that. Where a leg has swung away, ground
+ * is seen that looks otherwise.
  *
  * @param frames - The small frames in which it was found.
  */
@@ -25,28 +30,60 @@ export function steadied(mover: Mover, frames: FrameReader, step: Step): Mover {
     const { x, y } = places[k];
     places.push({ x: x + camera.x + (own?.x ?? 0), y: y + camera.y + (own?.y ?? 0) });
   });
-  const masks = mover.masks.map((mask, k) => withBeside(mask, besideOf(mover.masks, places, k), frames));
+  const masks = mover.masks.map((mask, k) => withBeside(mask, first + k, besideOf(mover, places, k), frames));
   return { ...mover, masks, path: masks.map(centreOf) };
 }
 
-/** Masks of the frames beside one, where they should be in it; none if it has them on one side alone. */
-function besideOf(masks: readonly MaskPatch[], places: readonly Point[], k: number): MaskPatch[] {
+/** What a mover is on another frame. */
+interface Beside {
+  frame: number;
+  /** Where it should be on the frame at hand. */
+  mask: MaskPatch;
+  /** By how much it lies elsewhere on its own frame, px. */
+  dx: number;
+  dy: number;
+}
+
+/** The frames beside one; none if it has them on one side alone. */
+function besideOf({ first, masks }: Mover, places: readonly Point[], k: number): Beside[] {
   if (k === 0 || k === masks.length - 1) return [];
   const [from, to] = [Math.max(0, k - BESIDE), Math.min(masks.length - 1, k + BESIDE)];
-  const out: MaskPatch[] = [];
+  const out: Beside[] = [];
   for (let n = from; n <= to; n++) {
-    if (n !== k) out.push(moved(masks[n], places[k].x - places[n].x, places[k].y - places[n].y));
+    if (n === k) continue;
+    const mask = moved(masks[n], places[k].x - places[n].x, places[k].y - places[n].y);
+    out.push({ frame: first + n, mask, dx: masks[n].x - mask.x, dy: masks[n].y - mask.y });
   }
   return out;
 }
 
-function withBeside(mask: MaskPatch, beside: readonly MaskPatch[], { format }: FrameReader): MaskPatch {
+function withBeside(mask: MaskPatch, frame: number, beside: readonly Beside[], frames: FrameReader): MaskPatch {
   if (beside.length === 0) return mask;
-  const { width, height } = format;
-  const rect = intersect(beside.reduce(around, mask), { x: 0, y: 0, width, height });
+  const { width, height } = frames.format;
+  const all = beside.reduce((rect: Rect, one) => around(rect, one.mask), mask);
+  const rect = intersect(all, { x: 0, y: 0, width, height });
   const data = maskIn(mask, rect);
   const votes = new Uint8Array(data.length);
-  for (const one of beside) maskIn(one, rect).forEach((is, i) => (votes[i] += is));
+  const here = readCut(frames, frame, rect, 1);
+  for (const one of beside) vote(votes, here, data, one, frames);
   const enough = AGREEING_SHARE * beside.length;
   return trimmed({ ...rect, data: data.map((is, i) => (is || votes[i] >= enough ? 1 : 0)) });
+}
+
+/** Counts a frame for the px that it has, as far as they are not there anyway and look as they do on it. */
+function vote(votes: Uint8Array, here: PictureCut, have: Uint8Array, beside: Beside, frames: FrameReader): void {
+  const { x, y, width, height } = here;
+  const there = readCut(frames, beside.frame, { x: x + beside.dx, y: y + beside.dy, width, height }, 1);
+  const [left, top] = [x + beside.dx - there.x, y + beside.dy - there.y];
+  maskIn(beside.mask, here).forEach((is, i) => {
+    if (!is || have[i]) return;
+    const [u, v] = [left + (i % width), top + Math.floor(i / width)];
+    if (u < 0 || v < 0 || u >= there.width || v >= there.height) return;
+    if (alike(here.colours, i, there.colours, v * there.width + u)) votes[i]++;
+  });
+}
+
+function alike(a: Float32Array, i: number, b: Float32Array, j: number): boolean {
+  for (let c = 0; c < CHANNELS; c++) if (Math.abs(a[i * CHANNELS + c] - b[j * CHANNELS + c]) >= UNLIKE) return false;
+  return true;
 }
