@@ -20,6 +20,12 @@ beforeAll(() => {
 }, 180_000);
 afterAll(() => work.remove());
 
+/** A grey video with a frame of the footage's size for each of its frames. */
+function expectMatte(name: string): void {
+  const { stdout } = mnestra('probe', at(name));
+  expect(JSON.parse(String(stdout))).toMatchObject({ width: W, height: H, frames: FRAMES, pixelFormat: 'gray' });
+}
+
 describe('mnestra reveal', () => {
   it('writes totals, frames and a grey video of the same size', () => {
     const { status } = mnestra(
@@ -96,12 +102,7 @@ describe('mnestra movers', () => {
   it('writes what moves as a grey video of the footage, and as a list', () => {
     const out = ['--output', at('movers.mkv'), '--json', at('movers.json')];
     expect(mnestra('movers', '--quiet', '--input', shot.clip, ...out).status).toBe(0);
-    expect(JSON.parse(String(mnestra('probe', at('movers.mkv')).stdout))).toMatchObject({
-      width: W,
-      height: H,
-      frames: FRAMES,
-      pixelFormat: 'gray',
-    });
+    expectMatte('movers.mkv');
     const { movers } = JSON.parse(readFileSync(at('movers.json'), 'utf8')) as {
       movers: { first: number; last: number; frames: { frame: number; box: number[]; middle: number[] }[] }[];
     };
@@ -118,12 +119,7 @@ describe('mnestra outline', () => {
       mnestra('outline', '--quiet', '--input', shot.clip, '--output', at('outline.mkv'), ...more);
     const { status } = run('--frame', '3', '--box', '20,20,60,60', '--json', at('outline.json'));
     expect(status).toBe(0);
-    expect(JSON.parse(String(mnestra('probe', at('outline.mkv')).stdout))).toMatchObject({
-      width: W,
-      height: H,
-      frames: FRAMES,
-      pixelFormat: 'gray',
-    });
+    expectMatte('outline.mkv');
     const { frames } = JSON.parse(readFileSync(at('outline.json'), 'utf8')) as {
       frames: { frame: number; confidence: number; box: number[] }[];
     };

@@ -3,7 +3,7 @@ import { around, intersect, type FrameReader, type Rect } from '../image/format.
 import { CHANNELS } from '../outline/colourModel.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
-import { centreOf, maskIn, moved, trimmed, type MaskPatch } from './maskPatch.ts';
+import { centreOf, maskIn, moved, patchOf, trimmed, union, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 import { wayOf } from './ownWay.ts';
 
@@ -62,21 +62,39 @@ function withBeside(mask: MaskPatch, frame: number, beside: readonly Beside[], f
   const { width, height } = frames.format;
   const all = beside.reduce((rect: Rect, one) => around(rect, one.mask), mask);
   const rect = intersect(all, { x: 0, y: 0, width, height });
-  const data = maskIn(mask, rect);
-  const votes = new Uint8Array(data.length);
-  const here = readCut(frames, frame, rect, 1);
-  for (const one of beside) vote(votes, here, data, one, frames);
+  const own: MaskPatch = { ...rect, data: maskIn(mask, rect) };
   const enough = AGREEING_SHARE * beside.length;
-  return trimmed({ ...rect, data: data.map((is, i) => (is || votes[i] >= enough ? 1 : 0)) });
+  const votes = new Uint8Array(own.data.length);
+  for (const one of beside) maskIn(one.mask, rect).forEach((is, i) => (votes[i] += is));
+  const missing = [...votes.keys()].filter((i) => votes[i] >= enough && !own.data[i]);
+  if (missing.length === 0) return trimmed(own);
+  const { x, y, ...wanted } = patchOf(missing, rect.width);
+  return trimmed(
+    union(own, lookingTheSame({ ...wanted, x: x + rect.x, y: y + rect.y }, frame, beside, frames, enough)),
+  );
 }
 
-/** Counts a frame for the px that it has, as far as they are not there anyway and look as they do on it. */
-function vote(votes: Uint8Array, here: PictureCut, have: Uint8Array, beside: Beside, frames: FrameReader): void {
-  const { x, y, width, height } = here;
+/** The px of a patch that look as they do on enough of the frames beside, of those that have them. */
+function lookingTheSame(
+  patch: MaskPatch,
+  frame: number,
+  beside: readonly Beside[],
+  frames: FrameReader,
+  enough: number,
+): MaskPatch {
+  const votes = new Uint8Array(patch.data.length);
+  const here = readCut(frames, frame, patch, 1);
+  for (const one of beside) vote(votes, patch, here, one, frames);
+  return { ...patch, data: patch.data.map((is, i) => (is && votes[i] >= enough ? 1 : 0)) };
+}
+
+/** Counts a frame for the px of a patch that it has and that look as they do on it. */
+function vote(votes: Uint8Array, patch: MaskPatch, here: PictureCut, beside: Beside, frames: FrameReader): void {
+  const { x, y, width, height } = patch;
   const there = readCut(frames, beside.frame, { x: x + beside.dx, y: y + beside.dy, width, height }, 1);
   const [left, top] = [x + beside.dx - there.x, y + beside.dy - there.y];
-  maskIn(beside.mask, here).forEach((is, i) => {
-    if (!is || have[i]) return;
+  maskIn(beside.mask, patch).forEach((is, i) => {
+    if (!is || !patch.data[i]) return;
     const [u, v] = [left + (i % width), top + Math.floor(i / width)];
     if (u < 0 || v < 0 || u >= there.width || v >= there.height) return;
     if (alike(here.colours, i, there.colours, v * there.width + u)) votes[i]++;

@@ -1,5 +1,5 @@
 import { around, grow, intersect, snap, type FrameReader, type Rect } from '../image/format.ts';
-import { distanceFrom, maskIn, reduced, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import { distanceFrom, maskIn, patchOf, reduced, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
 import { cutOut, OPEN, OTHER, THING } from './cutOut.ts';
 import { geodesicFrom } from './geodesic.ts';
 import { hintedRect, NO_HINTS, settleStrokes, type Hints } from './hints.ts';
@@ -76,7 +76,7 @@ export function pointOut(
   prior?: MaskPatch,
 ): MaskPatch {
   const place = workPlace(frames, hints, cue, prior);
-  if (!place) return { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
+  if (!place) return patchOf([], 0);
   const cut = readCut(frames, frame, place.region, place.step);
   const settled = settledBy(hints, cut);
   const data = prior ? mend(cut, settled, hints, prior) : find(cut, settled, hints, cue);
@@ -96,7 +96,7 @@ export function tellApart(
   frame: number,
   rough: MaskPatch,
   cue: MotionCue,
-  others: MaskPatch = { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) },
+  others: MaskPatch = patchOf([], 0),
 ): MaskPatch {
   const step = stepFor(Math.max(rough.width, rough.height), WORK_SIDE);
   const small = reduced(rough, step);
@@ -237,21 +237,21 @@ function leanApart(
   movement: Float32Array,
   settled: Uint8Array,
   isShade: (i: number) => boolean,
-  { own, other }: Apart,
+  apart: Apart,
 ): void {
   // What does not surely move is like its background there: it may be what it was taken for, unless it is shadow.
   for (let i = 0; i < lean.length; i++) {
-    if (movement[i] >= 0 && !isShade(i) && own[i] < -ROUGH_RIM_PX) lean[i] -= TAKEN_FOR;
+    if (movement[i] >= 0 && !isShade(i) && apart.own[i] < -ROUGH_RIM_PX) lean[i] -= TAKEN_FOR;
   }
   const theirs = coloursOf(
     cut,
-    bytesOf(other, (d, i) => (d < 0 && movement[i] < 0 ? 1 : 0)),
+    bytesOf(apart.other, (d, i) => (d < 0 && movement[i] < 0 ? 1 : 0)),
   );
   if (!theirs) return;
   // That it moves does not tell which of the two it is.
   const against = leanOf(cut, { thing: models.thing, around: theirs }, settled);
   for (let i = 0; i < lean.length; i++) {
-    if (movement[i] < 0 && isContested({ own, other }, i)) lean[i] = Math.max(lean[i], against[i]);
+    if (movement[i] < 0 && isContested(apart, i)) lean[i] = Math.max(lean[i], against[i]);
   }
 }
 
