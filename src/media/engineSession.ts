@@ -63,6 +63,8 @@ export interface MovingFrame extends Moving {
   shade?: MaskPatch;
 }
 
+const partsOf = ({ regions, loose }: Moving): MaskPatch[] => [...regions, ...loose];
+
 /** Everything a thread needs to know of the job; sent once. */
 export interface SessionJob {
   frames: { path: string; format: FrameFormat };
@@ -238,25 +240,40 @@ export class EngineSession {
 
   /** What moves against the background in frames first..last-1. */
   findMoving({ first, last, shades }: MovingTask): MovingFrame[] {
-    this.layer ??= new FrameLayer(this.kernels, this.frames, this.motion!, LAYER_SLOTS);
     const { format } = this.job.frames;
-    const { kernels, layer, frames } = this;
+    const { kernels, frames } = this;
+    const layer = this.layerOfFrames();
     return Array.from({ length: last - first }, (_, k): MovingFrame => {
       const evidence = shades && evidenceOf(kernels, layer, first + k, frames.count);
       const unlikeness = evidence ? evidence.unlikeness : unlikenessOf(kernels, layer, first + k, frames.count);
       const moving = movingRegions(unlikeness, format.width, format.height);
-      if (!evidence) return moving;
-      return { ...moving, shade: shadeIn(evidence, format, [...moving.regions, ...moving.loose]) };
+      return evidence ? { ...moving, shade: shadeIn(evidence, format, partsOf(moving)) } : moving;
     });
   }
 
+  private layerOfFrames(): FrameLayer {
+    return (this.layer ??= new FrameLayer(this.kernels, this.frames, this.motion!, LAYER_SLOTS));
+  }
+
   /** What moves, from what does in each frame. */
-  linkMovers(moving: Moving[]): Mover[] {
+  linkMovers(moving: MovingFrame[]): Mover[] {
     const { width, height } = this.job.frames.format;
     const step = (from: number, to: number): Matrix3 => this.motion!.plane(from, to);
     const movers = joinParts(moversOf(moving, step, { width, height }), this.frames, step);
     const steady = movers.map((mover) => steadied(mover, this.frames, step));
-    return partCrossings(steady, this.frames, step);
+    const shades = new Map<number, MaskPatch>();
+    const shadeAt = (frame: number): MaskPatch => {
+      const shade = moving[frame].shade ?? shades.get(frame) ?? this.shadeOf(moving[frame], frame);
+      shades.set(frame, shade);
+      return shade;
+    };
+    return partCrossings(steady, this.frames, step, shadeAt);
+  }
+
+  /** What of a frame is ground in less light. */
+  private shadeOf(moving: Moving, frame: number): MaskPatch {
+    const evidence = evidenceOf(this.kernels, this.layerOfFrames(), frame, this.frames.count);
+    return shadeIn(evidence, this.job.frames.format, partsOf(moving));
   }
 
   setMotion(data: CameraMotionData): void {

@@ -43,10 +43,7 @@ export async function findMovers(options: MoversOptions): Promise<Found> {
     const search = (range: { first: number; last: number }): Promise<MovingFrame[]> =>
       threads.run('findMoving', { ...range, shades });
     const frames = await inStretches(count, CHUNK, search, (done) => options.onProgress?.('movers', done));
-    const movers = await threads.run(
-      'linkMovers',
-      frames.map(({ regions, loose }) => ({ regions, loose })),
-    );
+    const movers = await threads.run('linkMovers', frames);
     if (!shades) return { movers, camera };
     const shade = frames.map((f) => f.shade!);
     return { movers, bodies: movers.map((m) => bodyOf(m, shade)), camera };

@@ -4,7 +4,7 @@ import { bytesOf } from '../image/mapped.ts';
 import { CHANNELS, fitColours, type ColourModel } from '../outline/colourModel.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
-import { areaOf, centreOf, distanceFrom, grown, moved, shared, type MaskPatch } from './maskPatch.ts';
+import { areaOf, centreOf, common, distanceFrom, grown, moved, shared, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 
 /** Two are one region where they are this near to each other, px. */
@@ -86,12 +86,19 @@ function sample({ x, y, width, height, colours }: PictureCut, mask: MaskPatch, i
 }
 
 /** Its mask of the nearest clear frame, where it should be in frame t. */
-export function wholeAt(look: Look, t: number, step: Step): MaskPatch {
+export const wholeAt = (look: Look, t: number, step: Step): MaskPatch => clearAt(look, t, step, (mask) => mask);
+
+/** Its shadow of the nearest clear frame, where it should be in frame t. @param shadeAt - What of a frame is ground in less light. */
+export const shadowAt = (look: Look, t: number, step: Step, shadeAt: (frame: number) => MaskPatch): MaskPatch =>
+  clearAt(look, t, step, (mask, nearest) => common(mask, shadeAt(nearest)));
+
+/** What is made of its mask of the nearest clear frame, where it should be in frame t. */
+function clearAt(look: Look, t: number, step: Step, part: (mask: MaskPatch, frame: number) => MaskPatch): MaskPatch {
   const { mover, clear } = look;
   const nearest = clear.reduce((a, b) => (Math.abs(b - t) < Math.abs(a - t) ? b : a));
   const mask = maskAt(mover, nearest)!;
   const [own, to] = [centreOf(mask), placeAt(look, t, step)];
-  return moved(mask, to.x - own.x, to.y - own.y);
+  return moved(part(mask, nearest), to.x - own.x, to.y - own.y);
 }
 
 /** Its mask of the frame beside t, where it should be in frame t; that of a clear frame if it has none there. */

@@ -16,6 +16,9 @@ const FORMAT: FrameFormat = {
 const still = (): Matrix3 => identity3();
 const box = (x: number): MaskPatch => ({ x, y: 10, width: 20, height: 40, data: new Uint8Array(800).fill(1) });
 
+const NONE: MaskPatch = { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) };
+const unshaded = (): MaskPatch => NONE;
+
 /** Luma and chroma of somebody's upper and lower half. */
 type Clothes = [number, number, number][];
 const RED: Clothes = [
@@ -97,12 +100,12 @@ function agreement(mover: Mover, k: 0 | 1, front: 0 | 1): number {
 
 describe('movers that cross', () => {
   it.each([0, 1] as const)('are told apart by what each looks like, whoever is in front (%s)', (front) => {
-    const parted = partCrossings(found(), film([RED, BLUE], front), still);
+    const parted = partCrossings(found(), film([RED, BLUE], front), still, unshaded);
     for (const k of [0, 1] as const) expect(agreement(parted[k], k, front)).toBeGreaterThan(0.93);
   });
 
   it('are told apart where one shows a foot between the legs of the other', () => {
-    const [behind] = partCrossings(found(), film([RED, BLUE], 1, true), still);
+    const [behind] = partCrossings(found(), film([RED, BLUE], 1, true), still, unshaded);
     const mask = behind.masks[FOOT.frame];
     let seen = 0;
     for (let y = 0; y < H; y++) for (let x = 0; x < W; x++) if (isFoot(x, y) && at(mask, x, y)) seen++;
@@ -111,7 +114,7 @@ describe('movers that cross', () => {
 
   it('have together what they had before, and nothing twice', () => {
     const before = found();
-    const after = partCrossings(before, film([RED, BLUE], 1), still);
+    const after = partCrossings(before, film([RED, BLUE], 1), still, unshaded);
     for (let t = 0; t < FRAMES; t++) {
       const [a, b] = after.map((m) => m.masks[t]);
       const had = union(before[0].masks[t], before[1].masks[t]);
@@ -122,8 +125,29 @@ describe('movers that cross', () => {
     expect(after.map(({ path }) => path.length)).toEqual([FRAMES, FRAMES]);
   });
 
+  it('each keep their shadow, where it lies under the feet of the other too', () => {
+    // Both cast strips of 30 px to the right: that of the first reaches the other's long before they meet, and lies under it.
+    const strip = (x: number): MaskPatch => ({ x, y: 50, width: 30, height: 6, data: new Uint8Array(180).fill(1) });
+    const casts = (t: number, k: 0 | 1): MaskPatch => strip(places(t)[k] + (k === 0 ? 20 : 0));
+    const movers = found().map((m, k): Mover => {
+      const masks = m.masks.map((mask, t) => {
+        const own = union(mask, casts(t, k as 0 | 1));
+        const meet = areaOf(common(casts(t, 0), casts(t, 1))) > 0;
+        return k === 1 && meet ? union(own, casts(t, 0)) : own;
+      });
+      return { ...m, masks, path: masks.map(centreOf) };
+    });
+    const shadeAt = (t: number): MaskPatch => union(casts(t, 0), casts(t, 1));
+    const [first, second] = partCrossings(movers, film([RED, BLUE], 1), still, shadeAt);
+    for (const t of [20, 22, 24]) {
+      const shared = common(casts(t, 0), casts(t, 1));
+      expect(areaOf(shared)).toBeGreaterThan(50);
+      for (const { masks } of [first, second]) expect(areaOf(common(masks[t], shared))).toBe(areaOf(shared));
+    }
+  });
+
   it('go by their ways alone if they look alike', () => {
-    const parted = partCrossings(found(), film([RED, RED], 1), still);
+    const parted = partCrossings(found(), film([RED, RED], 1), still, unshaded);
     // Where the two are one block each has something of it; before and after both are whole.
     expect(areaOf(parted[1].masks[24])).toBeGreaterThan(500);
     expect(areaOf(parted[0].masks[24])).toBeGreaterThan(500);
@@ -135,7 +159,7 @@ describe('movers that cross', () => {
       const masks = m.masks.map((mask, t) => (t > 22 && t < 38 ? { ...mask, x: mask.x + W } : mask));
       return { ...m, masks, path: masks.map(centreOf) };
     });
-    const parted = partCrossings(out, film([RED, BLUE], 0), still);
+    const parted = partCrossings(out, film([RED, BLUE], 0), still, unshaded);
     for (const t of [25, 30, 35])
       expect(parted.map((m) => areaOf(m.masks[t]))).toEqual(out.map((m) => areaOf(m.masks[t])));
   });
@@ -143,7 +167,7 @@ describe('movers that cross', () => {
   it('stay as they were found if neither is ever seen alone', () => {
     const one = (masks: MaskPatch[]): Mover => ({ first: 26, last: 34, masks, path: masks.map(centreOf), best: 26 });
     const together = found().map(({ masks }) => one(masks.slice(26, 35)));
-    const parted = partCrossings(together, film([RED, BLUE], 0), still);
+    const parted = partCrossings(together, film([RED, BLUE], 0), still, unshaded);
     expect(parted.map((m) => m.masks.map(areaOf))).toEqual(together.map((m) => m.masks.map(areaOf)));
   });
 });

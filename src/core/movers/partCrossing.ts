@@ -4,7 +4,18 @@ import { CHANNELS, colourCost } from '../outline/colourModel.ts';
 import { cutOut, OTHER, THING } from '../outline/cutOut.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
-import { bandOf, heartOf, isInFrame, likeBeside, lookOf, maskAt, touch, wholeAt, type Look } from './looks.ts';
+import {
+  bandOf,
+  heartOf,
+  isInFrame,
+  likeBeside,
+  lookOf,
+  maskAt,
+  shadowAt,
+  touch,
+  wholeAt,
+  type Look,
+} from './looks.ts';
 import { areaOf, centreOf, common, distanceFrom, maskIn, trimmed, union, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 
@@ -12,7 +23,7 @@ import type { Mover } from './movers.ts';
 const APART_FRAMES = 3;
 /** Most that colours say about one px. */
 const MOST_LEAN = 6;
-/** What is less says nothing of who passes in front; px that must say so, and how many times as many as say the contrary. */
+/** What is less says nothing of whose a px is; px that must say so, and how many times as many as say the contrary. */
 const CLEAR_LEAN = 2;
 const LEAST_VOTES = 100;
 const CLEAR_TIMES = 2;
@@ -27,8 +38,20 @@ const DOUBTFUL_PX = 10;
 const SMOOTH = 4;
 /** Parts up to this size go to what is around them, px. */
 const SPECK_PX = 12;
+/** How far from where it is expected a shadow may lie, px. */
+const SHADOW_PX = 3;
 
 type Both<T> = readonly [T, T];
+
+/** What of a frame is ground in less light, from `shadeIn`. */
+export type ShadeAt = (frame: number) => MaskPatch;
+
+/** What all crossings of a search share. */
+interface Search {
+  frames: FrameReader;
+  step: Step;
+  shadeAt: ShadeAt;
+}
 
 /** Something that crosses another, on one frame. */
 interface Side {
@@ -37,11 +60,15 @@ interface Side {
   whole: MaskPatch;
   /** What of it was seen a frame ago. */
   seen: MaskPatch;
+  /** Where its shadow should be. */
+  shadow: MaskPatch;
 }
 
 interface Meeting {
   /** What both have together. */
   region: MaskPatch;
+  /** What of that is ground in less light. */
+  shade: Uint8Array;
   cut: PictureCut;
   sides: Both<Side>;
 }
@@ -49,18 +76,20 @@ interface Meeting {
 /**
  * Parts movers that cross each other anew: where they are one region, how the colours of each run from its top to its foot is
  * known from the frames before and after, and what of it was seen a frame ago; the border between them runs along edges of the
- * picture (a least cut). It begins at both ends of a crossing.
+ * picture (a least cut). It begins at both ends of a crossing. Shade that lies where the shadows of both should be is of both: whichever
+ * goes away takes its shadow along, under the other's feet too.
  *
  * @param movers - From `moversOf`; what they have together stays the same on every frame.
  * @param frames - The small frames in which they were found.
  */
-export function partCrossings(movers: readonly Mover[], frames: FrameReader, step: Step): Mover[] {
+export function partCrossings(movers: readonly Mover[], frames: FrameReader, step: Step, shadeAt: ShadeAt): Mover[] {
+  const search: Search = { frames, step, shadeAt };
   const out = movers.map((mover) => ({ ...mover, masks: [...mover.masks] }));
   out.forEach((a, k) => {
     for (const b of out.slice(k + 1)) {
       for (const [from, to] of crossings(a, b, frames)) {
         const [one, other] = [a, b].map((mover) => lookOf(mover, from, to, out, frames));
-        if (one && other) partThrough(one, other, [from, to], frames, step);
+        if (one && other) partThrough(one, other, [from, to], search);
       }
     }
   });
@@ -82,38 +111,44 @@ function crossings(a: Mover, b: Mover, frames: FrameReader): [number, number][] 
   return out;
 }
 
-function partThrough(one: Look, other: Look, stretch: [number, number], frames: FrameReader, step: Step): void {
+function partThrough(one: Look, other: Look, stretch: [number, number], search: Search): void {
   const both: Both<Look> = [one, other];
-  const front = frontOf(both, stretch, frames, step);
+  const front = frontOf(both, stretch, search);
   for (const [t, beside] of inward(...stretch)) {
-    const meeting = meetingAt(both, t, beside, frames, step);
+    const meeting = meetingAt(both, t, beside, search);
     const parts = divide(meeting, front);
     both.forEach(({ mover }, k) => {
-      const mask = areaOf(parts[k]) > 0 ? parts[k] : dot(meeting.sides[k].whole, frames);
+      const mask = areaOf(parts[k]) > 0 ? parts[k] : dot(meeting.sides[k].whole, search.frames);
       mover.masks[t - mover.first] = mask;
     });
   }
 }
 
 /** Two who cross, on a frame. */
-function meetingAt(both: Both<Look>, t: number, beside: number, frames: FrameReader, step: Step): Meeting {
+function meetingAt(both: Both<Look>, t: number, beside: number, { frames, step, shadeAt }: Search): Meeting {
   const region = inFrame(union(maskAt(both[0].mover, t)!, maskAt(both[1].mover, t)!), frames);
   const sideOf = (look: Look): Side => ({
     look,
     whole: wholeAt(look, t, step),
     seen: likeBeside(look, t, beside, step),
+    shadow: shadowAt(look, t, step, shadeAt),
   });
-  return { region, cut: readCut(frames, t, region, 1), sides: [sideOf(both[0]), sideOf(both[1])] };
+  return {
+    region,
+    shade: maskIn(shadeAt(t), region),
+    cut: readCut(frames, t, region, 1),
+    sides: [sideOf(both[0]), sideOf(both[1])],
+  };
 }
 
 /**
  * Which of two passes in front: whose colours are seen where both should be.
  * @returns 0 or 1; undefined if it cannot be told.
  */
-function frontOf(both: Both<Look>, [from, to]: [number, number], frames: FrameReader, step: Step): number | undefined {
+function frontOf(both: Both<Look>, [from, to]: [number, number], search: Search): number | undefined {
   const votes = [0, 0];
   for (let t = from; t <= to; t++) {
-    const meeting = meetingAt(both, t, t, frames, step);
+    const meeting = meetingAt(both, t, t, search);
     const { region, sides } = meeting;
     const shared = maskIn(common(sides[0].whole, sides[1].whole), region);
     for (let i = 0; i < shared.length; i++) {
@@ -167,6 +202,8 @@ function divide(meeting: Meeting, front: number | undefined): Both<MaskPatch> {
   const [one, other] = [side.map((s, i) => s & region.data[i]), side.map((s, i) => (s ^ 1) & region.data[i])];
   mendSpecks(one, other, region);
   mendSpecks(other, one, region);
+  addShadow(one, meeting, 0);
+  addShadow(other, meeting, 1);
   return [trimmed({ ...region, data: one }), trimmed({ ...region, data: other })];
 }
 
@@ -190,5 +227,18 @@ function mendSpecks(one: Uint8Array, other: Uint8Array, { width, height }: Rect)
   for (const part of components(one, width, height)) {
     if (part.length > SPECK_PX) continue;
     for (const i of part) [one[i], other[i]] = [0, 1];
+  }
+}
+
+/** Shade that lies where a shadow should be is of what casts that, even if it is the other's as well: unless it looks like the other alone. */
+function addShadow(part: Uint8Array, meeting: Meeting, k: 0 | 1): void {
+  const { region, shade, sides } = meeting;
+  const { shadow } = sides[k];
+  if (areaOf(shadow) === 0) return;
+  const away = distanceFrom(shadow, region);
+  for (let i = 0; i < part.length; i++) {
+    if (!region.data[i] || !shade[i] || away[i] > SHADOW_PX) continue;
+    const lean = colourLean(meeting, i);
+    if ((k === 0 ? lean : -lean) <= CLEAR_LEAN) part[i] = 1;
   }
 }
