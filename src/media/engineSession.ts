@@ -29,15 +29,8 @@ import { snap, type FrameFormat, type FrameReader, type Rect } from '../core/ima
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
-import { shadeIn } from '../core/movers/bodies.ts';
-import { evidenceOf, unlikenessOf } from '../core/movers/evidence.ts';
-import { FrameLayer } from '../core/movers/layFrames.ts';
-import type { MaskPatch } from '../core/movers/maskPatch.ts';
-import { joinParts } from '../core/movers/joinParts.ts';
-import { moversOf, type Mover } from '../core/movers/movers.ts';
-import { partCrossings } from '../core/movers/partCrossing.ts';
-import { steadied } from '../core/movers/steady.ts';
-import { movingRegions, type Moving } from '../core/movers/segment.ts';
+import type { Mover } from '../core/movers/movers.ts';
+import { MoverSearch, type MovingFrame } from '../core/movers/moverSearch.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
@@ -58,13 +51,6 @@ export interface MovingTask {
   shades: boolean;
 }
 
-/** What moves in a frame, and what in it is the ground in less light, if that was asked for. */
-export interface MovingFrame extends Moving {
-  shade?: MaskPatch;
-}
-
-const partsOf = ({ regions, loose }: Moving): MaskPatch[] => [...regions, ...loose];
-
 /** Everything a thread needs to know of the job; sent once. */
 export interface SessionJob {
   frames: { path: string; format: FrameFormat };
@@ -81,8 +67,6 @@ export interface SessionJob {
 /** Sources that a frame is filled from at most, and how many see each part of it. */
 const MOST_SOURCES = { full: 9, draft: 5 };
 const ENOUGH_SOURCES = { full: 6, draft: 3 };
-/** Small frames that a thread holds when it looks for what moves. */
-const LAYER_SLOTS = 130;
 
 export interface FrameChoice {
   reveal: RevealMap;
@@ -174,7 +158,7 @@ interface SourcedRegion {
 export class EngineSession {
   private readonly frames: RawStore;
   private matteStore?: RawStore;
-  private layer?: FrameLayer;
+  private search?: MoverSearch;
   private motion?: CameraMotion;
   private drift?: GrainDrift;
   private finder?: VisibilityFinder;
@@ -240,40 +224,16 @@ export class EngineSession {
 
   /** What moves against the background in frames first..last-1. */
   findMoving({ first, last, shades }: MovingTask): MovingFrame[] {
-    const { format } = this.job.frames;
-    const { kernels, frames } = this;
-    const layer = this.layerOfFrames();
-    return Array.from({ length: last - first }, (_, k): MovingFrame => {
-      const evidence = shades && evidenceOf(kernels, layer, first + k, frames.count);
-      const unlikeness = evidence ? evidence.unlikeness : unlikenessOf(kernels, layer, first + k, frames.count);
-      const moving = movingRegions(unlikeness, format.width, format.height);
-      return evidence ? { ...moving, shade: shadeIn(evidence, format, partsOf(moving)) } : moving;
-    });
-  }
-
-  private layerOfFrames(): FrameLayer {
-    return (this.layer ??= new FrameLayer(this.kernels, this.frames, this.motion!, LAYER_SLOTS));
+    return Array.from({ length: last - first }, (_, k) => this.moverSearch().movingIn(first + k, shades));
   }
 
   /** What moves, from what does in each frame. */
   linkMovers(moving: MovingFrame[]): Mover[] {
-    const { width, height } = this.job.frames.format;
-    const step = (from: number, to: number): Matrix3 => this.motion!.plane(from, to);
-    const movers = joinParts(moversOf(moving, step, { width, height }), this.frames, step);
-    const steady = movers.map((mover) => steadied(mover, this.frames, step));
-    const shades = new Map<number, MaskPatch>();
-    const shadeAt = (frame: number): MaskPatch => {
-      const shade = moving[frame].shade ?? shades.get(frame) ?? this.shadeOf(moving[frame], frame);
-      shades.set(frame, shade);
-      return shade;
-    };
-    return partCrossings(steady, this.frames, step, shadeAt);
+    return this.moverSearch().link(moving);
   }
 
-  /** What of a frame is ground in less light. */
-  private shadeOf(moving: Moving, frame: number): MaskPatch {
-    const evidence = evidenceOf(this.kernels, this.layerOfFrames(), frame, this.frames.count);
-    return shadeIn(evidence, this.job.frames.format, partsOf(moving));
+  private moverSearch(): MoverSearch {
+    return (this.search ??= new MoverSearch(this.kernels, this.frames, this.motion!));
   }
 
   setMotion(data: CameraMotionData): void {

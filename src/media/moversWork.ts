@@ -6,9 +6,9 @@ import type { CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { bodyOf } from '../core/movers/bodies.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Mover } from '../core/movers/movers.ts';
+import type { MovingFrame } from '../core/movers/moverSearch.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
 import { partsAlone } from './parts.ts';
-import type { MovingFrame } from './engineSession.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { EngineThreads, inStretches } from './threads.ts';
 

@@ -1,24 +1,9 @@
-import { evenly } from '../evenly.ts';
 import type { FrameReader } from '../image/format.ts';
+import { areParts, type Together } from './areParts.ts';
 import type { Step } from './linkRegions.ts';
 import { centreOf, union } from './maskPatch.ts';
-import { areNear } from './mergeTrails.ts';
 import { listed, type Mover } from './movers.ts';
 import { maskAt } from './looks.ts';
-import { wayOf } from './ownWay.ts';
-
-/** Frames in which two must be near each other, and the share of those that have both. */
-const LEAST_FRAMES = 6;
-const NEAR_SHARE = 0.8;
-/** Frames on which it is looked which way both go, and over how many frames. */
-const LOOKS = 6;
-const APART = 3;
-/** Looks that must say something, and the share of them in which both go the same way. */
-const LEAST_LOOKS = 3;
-const AGREEING_SHARE = 0.8;
-/** Ways may differ by so many px, and by this share of the way. */
-const APART_PX = 1.5;
-const APART_SHARE = 0.15;
 
 /**
  * Joins movers that are parts of one thing, found one after another: wherever two of them are there they are near each other, and
@@ -33,7 +18,7 @@ export function joinParts(movers: readonly Mover[], frames: FrameReader, step: S
   const two = new Map<Mover, Set<Mover>>();
   const isOne = (a: Mover, b: Mover): boolean => {
     if (two.get(a)?.has(b)) return false;
-    const one = areOne(a, b, frames, step);
+    const one = areParts(togetherOf(a, b), frames, step);
     if (!one) two.set(a, (two.get(a) ?? new Set()).add(b));
     return one;
   };
@@ -48,34 +33,13 @@ export function joinParts(movers: readonly Mover[], frames: FrameReader, step: S
   return out.length === movers.length ? out : listed(out);
 }
 
-function areOne(a: Mover, b: Mover, frames: FrameReader, step: Step): boolean {
-  const from = Math.max(a.first, b.first);
-  const count = Math.min(a.last, b.last) - from + 1;
-  if (count < LEAST_FRAMES) return false;
-  const near: number[] = [];
-  // Most are far from each other, or not always near, and that is soon seen.
-  const mostApart = count - Math.max(LEAST_FRAMES, NEAR_SHARE * count);
-  for (let t = from, apart = 0; t < from + count; t++) {
-    if (areNear(maskAt(a, t)!, maskAt(b, t)!, frames.format)) near.push(t);
-    else if (++apart > mostApart) return false;
+/** The frames that have both. */
+function togetherOf(a: Mover, b: Mover): Together[] {
+  const out: Together[] = [];
+  for (let frame = Math.max(a.first, b.first); frame <= Math.min(a.last, b.last); frame++) {
+    out.push({ frame, a: maskAt(a, frame)!, b: maskAt(b, frame)! });
   }
-  return goTogether(a, b, near, frames, step);
-}
-
-/** Whether both go the same way. @param near - Frames that have both. */
-function goTogether(a: Mover, b: Mover, near: readonly number[], frames: FrameReader, step: Step): boolean {
-  let [agreeing, looks] = [0, 0];
-  for (const t of evenly(near, LOOKS)) {
-    const to = t + APART < frames.count ? t + APART : t - APART;
-    if (to < 0) continue;
-    const one = wayOf(maskAt(a, t)!, t, to, frames, step).own;
-    const other = one && wayOf(maskAt(b, t)!, t, to, frames, step).own;
-    if (!other) continue;
-    const allowed = Math.max(APART_PX, APART_SHARE * Math.hypot(one.x, one.y));
-    looks++;
-    if (Math.hypot(one.x - other.x, one.y - other.y) <= allowed) agreeing++;
-  }
-  return looks >= LEAST_LOOKS && agreeing >= AGREEING_SHARE * looks;
+  return out;
 }
 
 /** Two that have frames in common, as one. */

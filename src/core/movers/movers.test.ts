@@ -31,6 +31,7 @@ const box = (x: number, y: number, width: number, height: number): MaskPatch => 
 });
 const SIZE = { width: 200, height: 100 };
 const still = (): Matrix3 => identity3();
+const never = (): boolean => false;
 /** What moves in `count` frames. */
 const frames = (
   count: number,
@@ -69,6 +70,7 @@ describe('moversOf', () => {
       frames(30, (t) => [box(10 + 4 * t, 40, 10, 20), box(170 + (t % 3), 10, 8, 8)]),
       still,
       SIZE,
+      never,
     );
     expect(found).toHaveLength(1);
     expect(found[0]).toMatchObject({ first: 0, last: 29 });
@@ -78,10 +80,12 @@ describe('moversOf', () => {
   it('takes in what is loose and touches it more than others, but not what lies farther away', () => {
     const at = (t: number): MaskPatch[] => [box(10 + 4 * t, 40, 10, 20), box(180 - 4 * t, 70, 12, 20)];
     const loose = (t: number): MaskPatch[] => (t === 5 ? [box(41, 45, 8, 3), box(70, 10, 9, 9)] : []);
-    const [one, other] = moversOf(frames(30, at, loose), still, SIZE).sort((a, b) => a.masks[5].x - b.masks[5].x);
+    const [one, other] = moversOf(frames(30, at, loose), still, SIZE, never).sort(
+      (a, b) => a.masks[5].x - b.masks[5].x,
+    );
     expect([areaOf(one.masks[5]), areaOf(other.masks[5])]).toEqual([200 + 24, 240]);
     const between = (t: number): MaskPatch[] => (t === 20 ? [box(95, 53, 10, 20)] : []);
-    const crossing = moversOf(frames(30, at, between), still, SIZE);
+    const crossing = moversOf(frames(30, at, between), still, SIZE, never);
     expect(crossing.map(({ masks }) => areaOf(masks[20])).sort()).toEqual([240, 200 + 165]);
   });
 
@@ -108,7 +112,7 @@ describe('moversOf', () => {
       const [a, b] = [box(10 + 3 * t, 40, 12, 30), box(170 - 3 * t, 45, 12, 30)];
       return shared(grown(a, 1), b) > 0 ? [union(a, b)] : [a, b];
     };
-    const found = moversOf(frames(50, at), still, SIZE);
+    const found = moversOf(frames(50, at), still, SIZE, never);
     expect(found).toHaveLength(2);
     for (const { path, first, last } of found) {
       expect([first, last]).toEqual([0, 49]);
@@ -127,7 +131,7 @@ describe('moversOf', () => {
       if (t === 12 || t === 13) return [];
       return [box(20 + 4 * t, 30, 12, 20), box(24 + 4 * t, 54, 16, 3)];
     };
-    const found = moversOf(frames(30, at), still, SIZE);
+    const found = moversOf(frames(30, at), still, SIZE, never);
     expect(found).toHaveLength(1);
     expect(found[0].masks).toHaveLength(30);
     expect(centreOf(found[0].masks[12]).x).toBeCloseTo(centreOf(found[0].masks[11]).x + 4, -0.5);
@@ -140,7 +144,7 @@ describe('parts of one thing', () => {
     // The film's first frames have later ones alone beside them: where it is about to be shows like it, with a speck below.
     const at = (t: number): MaskPatch[] =>
       t === 0 ? [box(20, 30, 50, 42), box(56, 74, 10, 8)] : [box(46 + 4 * t, 30, 24, 48)];
-    const found = moversOf(frames(30, at), still, SIZE);
+    const found = moversOf(frames(30, at), still, SIZE, never);
     expect(found).toHaveLength(1);
     expect(found[0]).toMatchObject({ first: 0, last: 29 });
     expect(areaOf(found[0].masks[20])).toBe(24 * 48);
@@ -154,7 +158,7 @@ describe('parts of one thing', () => {
       if (t < 5) return [box(198, 20, 2, 10), box(197, 84, 3, 8)];
       return [box(x, 20, Math.min(40, 200 - x), 72)];
     };
-    const found = moversOf(frames(45, at), still, SIZE);
+    const found = moversOf(frames(45, at), still, SIZE, never);
     expect(found).toHaveLength(1);
     expect(found[0]).toMatchObject({ first: 0, last: 44 });
     expect(areaOf(found[0].masks[3])).toBe(2 * 10 + 3 * 8);
@@ -166,13 +170,13 @@ describe('parts of one thing', () => {
       const body = box(20 + 4 * t, 30, 24, 40);
       return t < 6 || t > 13 ? [body] : [body, box(body.x - 4 + 4 * (t - 6), 75, 6, 10)];
     };
-    expect(moversOf(frames(30, at), still, SIZE)).toHaveLength(1);
+    expect(moversOf(frames(30, at), still, SIZE, never)).toHaveLength(1);
   });
 
   it('that are small must be seen for longer', () => {
     const shortly = (side: number): Moving[] => frames(30, (t) => (t < 8 ? [box(10 + 6 * t, 40, side, side)] : []));
-    expect(moversOf(shortly(20), still, SIZE)).toHaveLength(1);
-    expect(moversOf(shortly(5), still, SIZE)).toHaveLength(0);
+    expect(moversOf(shortly(20), still, SIZE, never)).toHaveLength(1);
+    expect(moversOf(shortly(5), still, SIZE, never)).toHaveLength(0);
   });
 });
 

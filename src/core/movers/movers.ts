@@ -1,6 +1,6 @@
 import { project, type Point } from '../geometry/homography.ts';
 import { intersect } from '../image/format.ts';
-import { linkRegions, type Step, type Trail } from './linkRegions.ts';
+import { linkRegions, type ArePartsOfOne, type Step, type Trail } from './linkRegions.ts';
 import { areaOf, centreOf, grown, moved, shared, union, type MaskPatch } from './maskPatch.ts';
 import { mergeTrails } from './mergeTrails.ts';
 import type { Moving } from './segment.ts';
@@ -35,10 +35,15 @@ const LOOSE_PX = 2;
  * What moves in a shot, largest first.
  * @param moving - Per frame, from `movingRegions`.
  */
-export function moversOf(moving: readonly Moving[], step: Step, size: { width: number; height: number }): Mover[] {
+export function moversOf(
+  moving: readonly Moving[],
+  step: Step,
+  size: { width: number; height: number },
+  arePartsOfOne: ArePartsOfOne,
+): Mover[] {
   const regions = moving.map((m) => m.regions);
   const own = (trail: Trail, from: number, to: number): Point => ownMovement(trail, from, to, step);
-  const trails = mergeTrails(linkRegions(regions, step, size), own, size);
+  const trails = mergeTrails(linkRegions(regions, step, size, arePartsOfOne), own, size);
   const frame = size.width * size.height;
   const moverTrails = trails.filter((trail) => isMover(trail, frame, step));
   moving.forEach(({ loose }, t) => takeIn(loose, t, moverTrails));

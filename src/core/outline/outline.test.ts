@@ -141,6 +141,16 @@ describe('pointing', () => {
     expect(cut.colours[3 * 5 + 2]).toBe(118);
   });
 
+  it('reads nothing outside of pictures', () => {
+    const outside = [
+      { x: -300, y: 10, width: 12, height: 10 },
+      { x: 10, y: -300, width: 12, height: 10 },
+      { x: 5000, y: 10, width: 12, height: 10 },
+      { x: 10, y: 5000, width: 12, height: 10 },
+    ];
+    for (const rect of outside) expect(readCut(frames, 0, rect, 1).colours).toHaveLength(0);
+  });
+
   it('finds a ball by one click, by a box, and by a scribble', () => {
     const truth = ballMask({ x: 40, y: 30 });
     const scribble = {

@@ -29,6 +29,7 @@ export function readCut(frames: FrameReader, frame: number, rect: Rect, step: nu
   const { format } = frames;
   const part = intersect(rect, { x: 0, y: 0, ...sizeAt(frames, step) });
   const colours = new Float32Array(part.width * part.height * CHANNELS);
+  if (colours.length === 0) return { ...part, step, colours };
   for (let c = 0; c < CHANNELS; c++)
     readPlane(frames, frame, Math.min(c, format.colourPlanes - 1), part, step, colours, c);
   return { ...part, step, colours };

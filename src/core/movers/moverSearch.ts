@@ -1,0 +1,75 @@
+import type { Matrix3 } from '../geometry/homography.ts';
+import type { FrameReader } from '../image/format.ts';
+import type { CameraMotion } from '../motion/cameraMotion.ts';
+import type { Kernels } from '../../kernels/index.ts';
+import { areParts } from './areParts.ts';
+import { shadeIn } from './bodies.ts';
+import { evidenceOf, unlikenessOf } from './evidence.ts';
+import { joinParts } from './joinParts.ts';
+import { FrameLayer } from './layFrames.ts';
+import type { MaskPatch } from './maskPatch.ts';
+import { moversOf, type Mover } from './movers.ts';
+import { partCrossings } from './partCrossing.ts';
+import { movingRegions, type Moving } from './segment.ts';
+import { steadied } from './steady.ts';
+
+/** What moves in a frame, and what in it is the ground in less light, if that was asked for. */
+export interface MovingFrame extends Moving {
+  shade?: MaskPatch;
+}
+
+/** Small frames that are held: a frame is compared with others up to 48 frames away. */
+const SLOTS = 130;
+
+/** Searches a shot for what moves against its background: frame by frame, and then over time. */
+export class MoverSearch {
+  private readonly layer: FrameLayer;
+
+  /**
+   * @param frames - At a draft's size.
+   * @param motion - Of the camera, in their px.
+   */
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly frames: FrameReader,
+    private readonly motion: CameraMotion,
+  ) {
+    this.layer = new FrameLayer(kernels, frames, motion, SLOTS);
+  }
+
+  /** What moves in a frame. @param shades - Whether shadows are told apart. */
+  movingIn(frame: number, shades: boolean): MovingFrame {
+    const { kernels, layer, frames } = this;
+    const { width, height } = frames.format;
+    if (!shades) return movingRegions(unlikenessOf(kernels, layer, frame, frames.count), width, height);
+    const evidence = evidenceOf(kernels, layer, frame, frames.count);
+    const moving = movingRegions(evidence.unlikeness, width, height);
+    return { ...moving, shade: shadeIn(evidence, frames.format, partsOf(moving)) };
+  }
+
+  /** What moves, largest first. @param moving - Of every frame, from {@link movingIn}. */
+  link(moving: readonly MovingFrame[]): Mover[] {
+    const { frames, motion } = this;
+    const step = (from: number, to: number): Matrix3 => motion.plane(from, to);
+    const found = moversOf(moving, step, frames.format, (together) => areParts(together, frames, step));
+    const steady = joinParts(found, frames, step).map((mover) => steadied(mover, frames, step));
+    return partCrossings(steady, frames, step, this.shadeFinder(moving));
+  }
+
+  /** Tells what of a frame is ground in less light, also where that was not asked for. */
+  private shadeFinder(moving: readonly MovingFrame[]): (frame: number) => MaskPatch {
+    const found = new Map<number, MaskPatch>();
+    return (frame) => {
+      const shade = moving[frame].shade ?? found.get(frame) ?? this.shadeOf(moving[frame], frame);
+      found.set(frame, shade);
+      return shade;
+    };
+  }
+
+  private shadeOf(moving: Moving, frame: number): MaskPatch {
+    const evidence = evidenceOf(this.kernels, this.layer, frame, this.frames.count);
+    return shadeIn(evidence, this.frames.format, partsOf(moving));
+  }
+}
+
+const partsOf = ({ regions, loose }: Moving): MaskPatch[] => [...regions, ...loose];
