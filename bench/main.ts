@@ -10,12 +10,13 @@ import { benchJob, type JobScore } from './jobBench.ts';
 import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchOutlines, type Outlines } from './outlineBench.ts';
 import type { Usage } from './measureProcess.ts';
+import { benchRanges, type RangeScore } from './rangeBench.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchStress, type StressResult } from './stressBench.ts';
 import { benchTimes, type Times } from './timeBench.ts';
 import { benchLongTrack, benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME]… [--only fill|time|camera|stress|job|track|movers|coverage|outline] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME]… [--only fill|time|camera|stress|job|track|movers|ranges|coverage|outline] [--json FILE]
 const { values } = parseArgs({
   options: {
     demo: { type: 'string' },
@@ -31,6 +32,8 @@ const TRACKED = ['boardwalk', 'granary', 'panel'];
 const LONG = 'boardwalk';
 const WATCHED = ['boardwalk', 'fen-flight'];
 const OUTLINED = ['boardwalk', 'mill-door', 'fen-flight'];
+/** Shots of which each thing that moves is a body with a name in the truth. */
+const SEARCHED_IN_PARTS = ['boardwalk', 'mill-door', 'dusk-log'];
 const SEARCHED = ['boardwalk', 'mill-door', 'fen-flight', 'granary', 'dusk-log'];
 
 const folder = values.demo ?? join(process.env.MNESTRA_DATA ?? 'data', 'demo');
@@ -71,6 +74,12 @@ try {
       const movers = await benchMovers(shot, folder, scratch);
       results.push({ shot: shot.name, movers });
       printMovers(shot.name, movers);
+    }
+    if (wants('ranges', SEARCHED_IN_PARTS)) {
+      if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
+      const ranges = await benchRanges(shot, folder, scratch);
+      results.push({ shot: shot.name, ranges });
+      printRanges(shot.name, ranges);
     }
     if (wants('outline', OUTLINED)) {
       if (!isRendered(folder, shot, false)) await renderShot(shot, folder, false);
@@ -210,6 +219,15 @@ function printMovers(name: string, s: MoverScore): void {
           `(worst frame ${percent(s.apart.worst)}); `
         : '') +
       `${(s.search.cpuSeconds / s.decode.cpuSeconds).toFixed(2)} x the CPU time of decoding, decoding included\n\n`,
+  );
+}
+
+function printRanges(name: string, ranges: RangeScore[]): void {
+  const right = ranges.filter((r) => r.listed === r.bodies).length;
+  const wrong = ranges.filter((r) => r.listed !== r.bodies);
+  const said = wrong.map((r) => `; frames ${r.first} to ${r.last}: ${r.listed} listed for ${r.bodies}`).join('');
+  process.stdout.write(
+    `${name}: searched in ${ranges.length} parts, ${right} of which list as many as move${said}\n\n`,
   );
 }
 

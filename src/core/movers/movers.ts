@@ -21,7 +21,7 @@ export interface Mover {
 const LEAST_AREA = 0.0004;
 /** Frames that something must be seen in; more if it is small. */
 const LEAST_FRAMES = 6;
-const SMALL_AREA = 0.002;
+const SMALL_AREA = 0.003;
 const LEAST_FRAMES_SMALL = 12;
 /** Way against the background, as a share of its own size: what stays in its place is leaves, light or depth. */
 const LEAST_WAY = 0.6;
