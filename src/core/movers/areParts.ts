@@ -63,21 +63,20 @@ interface Look {
 function goTogether(near: readonly Together[], frames: FrameReader, step: Step): boolean {
   const looks = evenly(near, LOOKS).map((two) => lookAt(two, frames, step));
   const both = looks.flatMap(({ a, b }) => (a && b ? { a, b } : []));
-  const [a, b] = (['a', 'b'] as const).map((k) => near.reduce((sum, two) => sum + areaOf(two[k]), 0));
-  const isScrap = Math.min(a, b) <= SCRAP * Math.max(a, b);
-  if (
-    isScrap &&
-    hasNoWay(
-      looks.flatMap((look) => (a < b ? look.a : look.b) ?? []),
-      looks.length,
-    )
-  )
-    return true;
+  const scrap = scrapOf(near);
+  if (scrap && hasNoWay(looks.map((look) => look[scrap]))) return true;
   if (both.length < LEAST_LOOKS) return false;
   const apart = usual(both.map((look) => ({ x: look.b.x - look.a.x, y: look.b.y - look.a.y })));
   const ways = [usual(both.map((look) => look.a)), usual(both.map((look) => look.b))];
   const slower = Math.min(...ways.map(lengthOf));
-  return lengthOf(apart) <= Math.max(APART_PX, (isScrap ? SCRAP_APART_SHARE : APART_SHARE) * slower);
+  return lengthOf(apart) <= Math.max(APART_PX, (scrap ? SCRAP_APART_SHARE : APART_SHARE) * slower);
+}
+
+/** Which of two is a scrap, beside the other. */
+function scrapOf(near: readonly Together[]): 'a' | 'b' | undefined {
+  const [a, b] = (['a', 'b'] as const).map((k) => near.reduce((sum, two) => sum + areaOf(two[k]), 0));
+  if (Math.min(a, b) > SCRAP * Math.max(a, b)) return undefined;
+  return a < b ? 'a' : 'b';
 }
 
 const lengthOf = ({ x, y }: Point): number => Math.hypot(x, y);
@@ -93,10 +92,11 @@ function lookAt({ frame, a, b }: Together, frames: FrameReader, step: Step): Loo
   return { a: wayUnder(a), b: wayUnder(b) };
 }
 
-/** Whether what is under something goes now this way, now that, or none at all. @param looks - How often it was looked. */
-function hasNoWay(ways: readonly Point[], looks: number): boolean {
+/** Whether what is under something goes now this way, now that, or none at all. @param found - Its way by look. */
+function hasNoWay(found: readonly (Point | undefined)[]): boolean {
+  const ways = found.flatMap((way) => way ?? []);
   const way = usual(ways);
   const tolerated = Math.max(APART_PX, APART_SHARE * lengthOf(way));
   const agreeing = ways.filter(({ x, y }) => Math.hypot(x - way.x, y - way.y) <= tolerated).length;
-  return agreeing <= MOST_AGREEING * looks;
+  return agreeing <= MOST_AGREEING * found.length;
 }
