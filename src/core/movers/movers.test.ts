@@ -96,6 +96,7 @@ describe('moversOf', () => {
         frames(30, (t) => [box(10 + 4 * t, 40, 10, 20)]),
         pan,
         SIZE,
+        never,
       ),
     ).toEqual([]);
     expect(
@@ -103,6 +104,7 @@ describe('moversOf', () => {
         frames(30, () => [box(90, 40, 10, 20)]),
         pan,
         SIZE,
+        never,
       ),
     ).toHaveLength(1);
   });
