@@ -120,7 +120,7 @@ function claim(
   size: { width: number; height: number },
 ): boolean {
   const all = claimants(region, now);
-  const claims = isOutgrown(region, all, now.near) ? [joinAll(all, now)] : joinParts(all, now, arePartsOfOne);
+  const claims = isOutgrown(region, all, now.near) ? [joinAll(all, now)] : joinClaims(all, now, arePartsOfOne);
   if (claims.length > 1) claims.forEach((k) => now.crossing.add(k));
   for (const [k, part] of divide(region, claims, now.expected, size)) {
     const have = now.taken[k];
@@ -173,7 +173,7 @@ function isOutgrown(region: MaskPatch, claims: readonly number[], near: readonly
 }
 
 /** Makes one of those that are parts of one thing. @returns Those that are left. */
-function joinParts(claims: readonly number[], now: Now, arePartsOfOne: ArePartsOfOne): number[] {
+function joinClaims(claims: readonly number[], now: Now, arePartsOfOne: ArePartsOfOne): number[] {
   const out: number[] = [];
   for (const k of claims) {
     const n = out.findIndex(
