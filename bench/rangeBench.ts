@@ -1,5 +1,7 @@
-import { open, rm } from 'node:fs/promises';
+import { createReadStream, createWriteStream } from 'node:fs';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
+import { pipeline } from 'node:stream/promises';
 import { Renderer } from '../demo/renderer.ts';
 import { shotFiles } from '../demo/render.ts';
 import { Truth, type Shot } from '../demo/shot.ts';
@@ -39,6 +41,7 @@ const LEAST_LOOKS = 4;
 export async function benchRanges(shot: Shot, folder: string, scratch: string): Promise<RangeScore[]> {
   const { clip } = shotFiles(folder, shot);
   const small = await decodeSmall(clip, await probeClip(clip), join(scratch, 'small.raw'));
+  const bytes = frameBytes(small.format);
   const renderer = await Renderer.create(shot.lens);
   const truth = new Truth(renderer, shot, shot.build(renderer));
   const seen = bodiesByFrame(shot, truth);
@@ -46,24 +49,14 @@ export async function benchRanges(shot: Shot, folder: string, scratch: string): 
   for (const [from, to] of RANGES) {
     const [first, end] = [Math.round(from * small.count), Math.round(to * small.count)];
     const path = join(scratch, 'part.raw');
-    await copyFrames(small.path, frameBytes(small.format), first, end - first, path);
+    const part = createReadStream(small.path, { start: first * bytes, end: end * bytes - 1 });
+    await pipeline(part, createWriteStream(path));
     const { movers } = await findMovers({ frames: { path, format: small.format }, count: end - first });
     await rm(path);
     out.push({ first, last: end - 1, listed: movers.length, bodies: countBodies(seen, first, end) });
   }
   await rm(small.path);
   return out;
-}
-
-async function copyFrames(from: string, bytes: number, first: number, count: number, to: string): Promise<void> {
-  const [source, target] = [await open(from), await open(to, 'w')];
-  const frame = Buffer.alloc(bytes);
-  for (let t = first; t < first + count; t++) {
-    await source.read(frame, 0, bytes, t * bytes);
-    await target.write(frame);
-  }
-  await source.close();
-  await target.close();
 }
 
 /** Bodies that move and are large enough, by frame. */

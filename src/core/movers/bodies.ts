@@ -12,6 +12,9 @@ const SPECK_PX = 1;
 /** A part that hangs loose of the largest and is smaller than this share of it is left with the shadow. */
 const LOOSE = 0.25;
 
+/** What of a frame is ground in less light, from {@link shadeIn}. */
+export type ShadeAt = (frame: number) => MaskPatch;
+
 /** What of a frame's moving regions is ground in less light. */
 export function shadeIn(
   evidence: Evidence,

@@ -122,11 +122,13 @@ function claim(
   const all = claimants(region, now);
   const claims = isOutgrown(region, all, now.near) ? [joinAll(all, now)] : joinClaims(all, now, arePartsOfOne);
   if (claims.length > 1) claims.forEach((k) => now.crossing.add(k));
-  for (const [k, part] of divide(region, claims, now.expected, size)) {
-    const have = now.taken[k];
-    now.taken[k] = have ? union(have, part) : part;
-  }
+  for (const [k, part] of divide(region, claims, now.expected, size)) give(part, k, now);
   return claims.length > 0;
+}
+
+function give(part: MaskPatch, k: number, { taken }: Now): void {
+  const have = taken[k];
+  taken[k] = have ? union(have, part) : part;
 }
 
 function begin(mask: MaskPatch, t: number): Live {
@@ -210,7 +212,7 @@ function joinAll(claims: readonly number[], now: Now): number {
     joinTrails(live[home], live[k]);
     expected[home] = union(expected[home], expected[k]);
     const part = taken[k];
-    if (part) taken[home] = taken[home] ? union(taken[home], part) : part;
+    if (part) give(part, home, now);
     taken[k] = undefined;
     now.joined.add(k);
   }

@@ -3,6 +3,7 @@ import { grow, intersect, type FrameReader, type Rect } from '../image/format.ts
 import { bytesOf } from '../image/mapped.ts';
 import { CHANNELS, fitColours, type ColourModel } from '../outline/colourModel.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
+import type { ShadeAt } from './bodies.ts';
 import type { Step } from './linkRegions.ts';
 import { areaOf, centreOf, common, distanceFrom, grown, moved, shared, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
@@ -88,8 +89,8 @@ function sample({ x, y, width, height, colours }: PictureCut, mask: MaskPatch, i
 /** Its mask of the nearest clear frame, where it should be in frame t. */
 export const wholeAt = (look: Look, t: number, step: Step): MaskPatch => clearAt(look, t, step, (mask) => mask);
 
-/** Its shadow of the nearest clear frame, where it should be in frame t. @param shadeAt - What of a frame is ground in less light. */
-export const shadowAt = (look: Look, t: number, step: Step, shadeAt: (frame: number) => MaskPatch): MaskPatch =>
+/** Its shadow of the nearest clear frame, where it should be in frame t. */
+export const shadowAt = (look: Look, t: number, step: Step, shadeAt: ShadeAt): MaskPatch =>
   clearAt(look, t, step, (mask, nearest) => common(mask, shadeAt(nearest)));
 
 /** What is made of its mask of the nearest clear frame, where it should be in frame t. */

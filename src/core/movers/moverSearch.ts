@@ -3,7 +3,7 @@ import type { FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Kernels } from '../../kernels/index.ts';
 import { areParts } from './areParts.ts';
-import { shadeIn } from './bodies.ts';
+import { shadeIn, type ShadeAt } from './bodies.ts';
 import { evidenceOf, unlikenessOf } from './evidence.ts';
 import { joinParts } from './joinParts.ts';
 import { FrameLayer } from './layFrames.ts';
@@ -57,7 +57,7 @@ export class MoverSearch {
   }
 
   /** Tells what of a frame is ground in less light, also where that was not asked for. */
-  private shadeFinder(moving: readonly MovingFrame[]): (frame: number) => MaskPatch {
+  private shadeFinder(moving: readonly MovingFrame[]): ShadeAt {
     const found = new Map<number, MaskPatch>();
     return (frame) => {
       const shade = moving[frame].shade ?? found.get(frame) ?? this.shadeOf(moving[frame], frame);

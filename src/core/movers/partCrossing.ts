@@ -3,6 +3,7 @@ import { components } from '../image/components.ts';
 import { CHANNELS, colourCost } from '../outline/colourModel.ts';
 import { cutOut, OTHER, THING } from '../outline/cutOut.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
+import type { ShadeAt } from './bodies.ts';
 import type { Step } from './linkRegions.ts';
 import {
   bandOf,
@@ -42,9 +43,6 @@ const SPECK_PX = 12;
 const SHADOW_PX = 3;
 
 type Both<T> = readonly [T, T];
-
-/** What of a frame is ground in less light, from `shadeIn`. */
-export type ShadeAt = (frame: number) => MaskPatch;
 
 /** What all crossings of a search share. */
 interface Search {
