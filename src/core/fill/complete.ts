@@ -2,6 +2,7 @@ import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { addBorder, detailTrust } from './borderField.ts';
+import { Crop } from './crop.ts';
 import type { Donated } from './donor.ts';
 import { applyTransfer, offsetGrid } from './measure.ts';
 import { samplePlate, type Plate } from './plate.ts';
@@ -44,6 +45,12 @@ export interface Completed {
   /** Per luma px: how many frames the sample is a mean of; 0 = it was invented. */
   support: Float32Array;
 }
+
+/** What pieces are fitted to. */
+type Around = Pick<Known, 'region' | 'transfer'>;
+
+/** What says nothing of what is seen: used only around what is still open. */
+type PartSource = Exclude<SourceKind, 'frames'>;
 
 /** A layer of samples and where it is known (1 per luma px). */
 interface Layer {
@@ -94,12 +101,31 @@ export class Completer {
     for (const kind of [...this.order, 'colours'] as const) {
       const left = openTiles(region, open);
       if (!left.includes(1)) break;
-      // What is joined is joined to the frame itself too.
-      const near = partOf(region, tilesNear(region, left, REACH));
-      if (kind !== 'frames') this.take(out, near, open, { planes: known.own, covers: region.known }, 0);
-      this.useSource(kind, known, out, open);
+      if (kind === 'frames') this.useFrames(known, out, open);
+      else this.useAround(kind, known, out, open, tilesNear(region, left, REACH));
     }
     return out;
+  }
+
+  /** Uses a source in the part of the region that has something to do. @param near - Its tiles. */
+  private useAround(kind: PartSource, known: Known, out: Completed, open: Uint8Array, near: Uint8Array): void {
+    const crop = new Crop(known.region, this.format, near);
+    const planesOf = (planes: readonly Float32Array[]): Float32Array[] => planes.map((p, plane) => crop.of(p, plane));
+    const part = { ...known, region: crop.region, own: planesOf(known.own) };
+    const completed = { layers: planesOf(out.layers), support: crop.of(out.support) };
+    const left = crop.of(open);
+    // What is joined is joined to the frame itself too.
+    this.take(completed, part.region, left, { planes: part.own, covers: part.region.known }, 0);
+    if (kind === 'donor') {
+      for (const { planes, support } of known.donor ?? []) {
+        this.useDonor({ planes: planesOf(planes), support: crop.of(support) }, part.region, completed, left);
+      }
+    } else if (kind === 'plate') this.usePlate(part, completed, left);
+    else if (kind === 'texture') this.useTexture(part, completed, left);
+    else this.useColours(part.region, completed.layers, left);
+    completed.layers.forEach((samples, plane) => crop.putBack(samples, out.layers[plane], plane));
+    crop.putBack(completed.support, out.support);
+    crop.putBack(left, open);
   }
 
   /** Pixels of active tiles. */
@@ -108,15 +134,6 @@ export class Completer {
     const runs = this.lumaRuns(region);
     for (let k = 0; k < runs.length; k += 2) open.fill(1, runs[k], runs[k + 1]);
     return open;
-  }
-
-  private useSource(kind: SourceKind, known: Known, out: Completed, open: Uint8Array): void {
-    const { region } = known;
-    if (kind === 'frames') this.useFrames(known, out, open);
-    else if (kind === 'donor' && known.donor) this.useDonor(known.donor, region, out, open);
-    else if (kind === 'plate' && this.plates.still) this.usePlate(this.plates.still, known, out, open);
-    else if (kind === 'texture') this.useTexture(known, out, open);
-    else if (kind === 'colours') this.useColours(region, out.layers, open);
   }
 
   /** The layers hold what other frames show from the start. */
@@ -131,26 +148,24 @@ export class Completer {
     }
   }
 
-  private useDonor(donor: readonly Donated[], region: Region, out: Completed, open: Uint8Array): void {
-    for (const { planes, support } of donor) {
-      this.join(out, region, open, { planes, covers: coverage(support) }, { strength: 1, support: 1 });
-    }
+  private useDonor({ planes, support }: Donated, region: Region, out: Completed, open: Uint8Array): void {
+    this.join(out, region, open, { planes, covers: coverage(support) }, { strength: 1, support: 1 });
   }
 
-  private useTexture(known: Known, out: Completed, open: Uint8Array): void {
+  private useTexture(known: Around, out: Completed, open: Uint8Array): void {
     for (const plate of this.plates.texture) {
       const piece = this.pieceOf(plate, known, open);
       if (piece) this.join(out, piece.part, open, piece, { strength: 1, support: 0, meets: true });
     }
   }
 
-  private usePlate(plate: Plate, known: Known, out: Completed, open: Uint8Array): void {
-    const piece = this.pieceOf(plate, known, open);
+  private usePlate(known: Around, out: Completed, open: Uint8Array): void {
+    const piece = this.plates.still && this.pieceOf(this.plates.still, known, open);
     if (piece) this.join(out, piece.part, open, piece, { strength: this.light, support: PLATE_SUPPORT });
   }
 
   /** A plate as a region sees it, where something is open; undefined if that is nowhere, or in another scene. */
-  private pieceOf(plate: Plate, { region, transfer }: Known, open: Uint8Array): Piece | undefined {
+  private pieceOf(plate: Plate, { region, transfer }: Around, open: Uint8Array): Piece | undefined {
     const left = openTiles(region, open);
     if (!this.motion.sameScene(plate.frame, region.frame) || !left.includes(1)) return undefined;
     // The transfer reaches into the tiles around those that are used.

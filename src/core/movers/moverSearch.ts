@@ -52,7 +52,8 @@ export class MoverSearch {
     const { frames, motion } = this;
     const step = (from: number, to: number): Matrix3 => motion.plane(from, to);
     const found = moversOf(moving, step, frames.format, (together) => areParts(together, frames, step));
-    const steady = joinParts(found, frames, step).map((mover) => steadied(mover, frames, step));
+    const partsAt = moving.map(partsOf);
+    const steady = joinParts(found, frames, step).map((mover) => steadied(mover, frames, step, (t) => partsAt[t]));
     return partCrossings(steady, frames, step, this.shadeFinder(moving));
   }
 

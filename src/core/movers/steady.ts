@@ -3,7 +3,18 @@ import { around, intersect, type FrameReader, type Rect } from '../image/format.
 import { CHANNELS } from '../outline/colourModel.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
-import { centreOf, maskIn, moved, patchOf, trimmed, union, type MaskPatch } from './maskPatch.ts';
+import {
+  areaOf,
+  centreOf,
+  grown,
+  maskIn,
+  moved,
+  patchOf,
+  shared,
+  trimmed,
+  union,
+  type MaskPatch,
+} from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 import { wayOf } from './ownWay.ts';
 
@@ -12,27 +23,60 @@ const BESIDE = 4;
 const AGREEING_SHARE = 0.7;
 /** Least difference in any channel by which a px does not look as it does there, 8-bit levels. */
 const UNLIKE = 16;
+/** Frames on each side on which a part that moves may have been the mover's, how near to there it must lie, px, and which share of it. */
+const PART_BESIDE = 2;
+const PART_PX = 2;
+const PART_SHARE = 0.5;
 
 /**
  * Gives a mover on each frame what those before and after have of it, moved as what is under it moves, and what looks the same there:
  * a dark wheel before dark reeds is like them for a frame or two, and seen before and after that. Where a leg has swung away, ground
- * is seen that looks otherwise.
+ * is seen that looks otherwise. Of what moves on the frame itself it has the parts that lie where it is a frame or two before or after: a shin whose
+ * thigh is not seen.
  *
  * @param frames - The small frames in which it was found.
+ * @param partsAt - All parts of a frame that may move.
  */
-export function steadied(mover: Mover, frames: FrameReader, step: Step): Mover {
-  const { first } = mover;
+export function steadied(
+  mover: Mover,
+  frames: FrameReader,
+  step: Step,
+  partsAt: (frame: number) => readonly MaskPatch[],
+): Mover {
+  const places = placesOf(mover, frames, step);
+  const whole = { ...mover, masks: mover.masks.map((_, k) => withParts(mover, places, k, partsAt(mover.first + k))) };
+  const masks = whole.masks.map((mask, k) => withBeside(mask, mover.first + k, besideOf(whole, places, k), frames));
+  return { ...mover, masks, path: masks.map(centreOf) };
+}
+
+/** How far a mover has come since its first frame, per frame, px. */
+function placesOf({ first, masks }: Mover, frames: FrameReader, step: Step): Point[] {
   const places: Point[] = [{ x: 0, y: 0 }];
   let guess: Point | undefined;
-  mover.masks.slice(0, -1).forEach((mask, k) => {
+  masks.slice(0, -1).forEach((mask, k) => {
     const { camera, own } = wayOf(mask, first + k, first + k + 1, frames, step, guess);
     guess = own;
     const { x, y } = places[k];
     places.push({ x: x + camera.x + (own?.x ?? 0), y: y + camera.y + (own?.y ?? 0) });
   });
-  const masks = mover.masks.map((mask, k) => withBeside(mask, first + k, besideOf(mover, places, k), frames));
-  return { ...mover, masks, path: masks.map(centreOf) };
+  return places;
 }
+
+/** A mover's mask on a frame with the parts that lie where it is on those beside. */
+function withParts({ masks }: Mover, places: readonly Point[], k: number, parts: readonly MaskPatch[]): MaskPatch {
+  const missing = parts.filter((part) => shared(part, masks[k]) < areaOf(part));
+  if (missing.length === 0) return masks[k];
+  const beside: MaskPatch[] = [];
+  for (let n = Math.max(0, k - PART_BESIDE); n <= Math.min(masks.length - 1, k + PART_BESIDE); n++) {
+    if (n !== k) beside.push(grown(broughtTo(masks, places, n, k), PART_PX));
+  }
+  const isIts = (part: MaskPatch): boolean => beside.some((mask) => shared(part, mask) >= PART_SHARE * areaOf(part));
+  return missing.filter(isIts).reduce(union, masks[k]);
+}
+
+/** The mask of a frame where it should be on another one. */
+const broughtTo = (masks: readonly MaskPatch[], places: readonly Point[], from: number, to: number): MaskPatch =>
+  moved(masks[from], places[to].x - places[from].x, places[to].y - places[from].y);
 
 /** What a mover is on another frame. */
 interface Beside {
@@ -51,7 +95,7 @@ function besideOf({ first, masks }: Mover, places: readonly Point[], k: number):
   const out: Beside[] = [];
   for (let n = from; n <= to; n++) {
     if (n === k) continue;
-    const mask = moved(masks[n], places[k].x - places[n].x, places[k].y - places[n].y);
+    const mask = broughtTo(masks, places, n, k);
     out.push({ frame: first + n, mask, dx: masks[n].x - mask.x, dy: masks[n].y - mask.y });
   }
   return out;
