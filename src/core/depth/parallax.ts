@@ -1,5 +1,5 @@
 import { diceOf } from '../geometry/dice.ts';
-import { median, solveCholesky } from '../geometry/linear.ts';
+import { median, norm2, solveCholesky } from '../geometry/linear.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
 
 /** Corners of one frame as another one, the source, shows them; all in unit space, interleaved x, y. */
@@ -94,7 +94,7 @@ const scaled = (e: Epipole, by: number): Epipole | undefined =>
 /** The epipole, of length 1, that most of the movements point to or away from. */
 export function sampleEpipole({ guess, moved }: View, px: number): Epipole | undefined {
   const far: number[] = [];
-  for (let i = 0; i < moved.length; i += 2) if (Math.hypot(moved[i], moved[i + 1]) > LEAST_MOVED * px) far.push(i);
+  for (let i = 0; i < moved.length; i += 2) if (norm2(moved[i], moved[i + 1]) > LEAST_MOVED * px) far.push(i);
   if (far.length < NEEDED) return undefined;
   let best: Epipole | undefined;
   let least = Infinity;
@@ -120,14 +120,14 @@ const lineOf = (guess: Float64Array, moved: Float64Array, i: number): [number, n
 
 function crossing(a: [number, number, number], b: [number, number, number]): Epipole | undefined {
   const e = Float64Array.of(a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]);
-  const length = Math.hypot(e[0], e[1], e[2]);
+  const length = Math.sqrt(e[0] ** 2 + e[1] ** 2 + e[2] ** 2);
   return length > 1e-12 ? e.map((v) => v / length) : undefined;
 }
 
 /** Distance of a found corner from the line through its guess and the epipole. */
 function offLine(e: Epipole, guess: Float64Array, moved: Float64Array, i: number): number {
   const [gx, gy] = [e[0] - e[2] * guess[i], e[1] - e[2] * guess[i + 1]];
-  return Math.abs(moved[i] * gy - moved[i + 1] * gx) / Math.max(1e-9, Math.hypot(gx, gy));
+  return Math.abs(moved[i] * gy - moved[i + 1] * gx) / Math.max(1e-9, norm2(gx, gy));
 }
 
 /** The source in which most corners agree, weighed by how far they moved. */
@@ -141,7 +141,7 @@ function strongest(views: readonly View[], epipoles: readonly (Epipole | undefin
     for (let i = 0; i < moved.length; i += 2) {
       // Where it was not found the distance is NaN.
       if (!(offLine(e, guess, moved, i) < 2 * AIM * px)) continue;
-      sum += Math.min(FAR * px, Math.hypot(moved[i], moved[i + 1]));
+      sum += Math.min(FAR * px, norm2(moved[i], moved[i + 1]));
     }
     if (sum > most) [best, most] = [k, sum];
   });
@@ -181,7 +181,7 @@ function fitDepths(
       const w = view.scale[i];
       const gx = (e[0] - e[2] * (view.guess[2 * i] + mx)) / w;
       const gy = (e[1] - e[2] * (view.guess[2 * i + 1] + my)) / w;
-      return [{ gx, gy, mx, my, long: Math.hypot(gx, gy) }];
+      return [{ gx, gy, mx, my, long: norm2(gx, gy) }];
     });
     if (rows.length === 0) return NaN;
     let depth = Number.isNaN(known)
@@ -266,6 +266,6 @@ function errorsOf({ guess, scale, moved }: View, e: Epipole | undefined, depths:
   return depths.map((depth, i) => {
     if (!e || Number.isNaN(moved[2 * i] + depth)) return NaN;
     const [dx, dy] = parallaxOf(e, guess[2 * i], guess[2 * i + 1], scale[i], depth);
-    return Math.hypot(moved[2 * i] - dx, moved[2 * i + 1] - dy);
+    return norm2(moved[2 * i] - dx, moved[2 * i + 1] - dy);
   });
 }

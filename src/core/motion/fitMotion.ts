@@ -1,4 +1,4 @@
-import { identity3, multiply3, project, type Matrix3 } from '../geometry/homography.ts';
+import { identity3, multiply3, type Matrix3 } from '../geometry/homography.ts';
 import { median, solveCholesky } from '../geometry/linear.ts';
 
 /** Correspondences (x, y) → (u, v), interleaved x y u v. */
@@ -65,34 +65,37 @@ function richest(matches: Matches, m: Matrix3, tolerance: number, agreeing: numb
 /** Cells of a 4x4 grid (over -1..1) that hold agreeing points. */
 function spread(matches: Matches, m: Matrix3, tolerance: number): number {
   const cells = new Set<number>();
-  eachError(matches, m, (e, i) => {
+  for (let i = 0; i < matches.length; i += 4) {
     const cx = Math.min(3, Math.max(0, Math.floor((matches[i] + 1) * 2)));
     const cy = Math.min(3, Math.max(0, Math.floor((matches[i + 1] + 0.6) * 3.3)));
-    if (e < tolerance) cells.add(cy * 4 + cx);
-  });
+    if (squaredError(matches, i, m) < tolerance * tolerance) cells.add(cy * 4 + cx);
+  }
   return cells.size;
 }
 
-function eachError(matches: Matches, m: Matrix3, use: (error: number, at: number) => void): void {
-  for (let i = 0; i < matches.length; i += 4) {
-    const p = project(m, matches[i], matches[i + 1]);
-    use(Math.hypot(p.x - matches[i + 2], p.y - matches[i + 3]), i);
-  }
+/** Squared error of the match whose x is at an index, in the unit of the points. */
+export function squaredError(matches: Matches, i: number, m: Matrix3): number {
+  const [x, y] = [matches[i], matches[i + 1]];
+  const q = 1 / (m[6] * x + m[7] * y + m[8]);
+  const dx = (m[0] * x + m[1] * y + m[2]) * q - matches[i + 2];
+  const dy = (m[3] * x + m[4] * y + m[5]) * q - matches[i + 3];
+  return dx * dx + dy * dy;
 }
 
-function errors(matches: Matches, m: Matrix3, below: number): number[] {
-  const out: number[] = [];
-  eachError(matches, m, (e) => {
-    if (e < below) out.push(e / Math.SQRT2);
-  });
-  return out;
+function errors(matches: Matches, m: Matrix3, below: number): Float64Array {
+  const out = new Float64Array(matches.length / 4);
+  let n = 0;
+  for (let i = 0; i < matches.length; i += 4) {
+    const e = squaredError(matches, i, m);
+    if (e < below * below) out[n++] = Math.sqrt(e / 2);
+  }
+  return out.subarray(0, n);
 }
 
 function agreement(matches: Matches, m: Matrix3, below: number): number {
+  const most = below * below;
   let count = 0;
-  eachError(matches, m, (e) => {
-    if (e < below) count++;
-  });
+  for (let i = 0; i < matches.length; i += 4) if (squaredError(matches, i, m) < most) count++;
   return count;
 }
 
@@ -135,35 +138,47 @@ function similarityOf(m: Matches, i: number, j: number): Matrix3 {
 /** One reweighted Gauss-Newton step within the span of `basis`. */
 function step(matches: Matches, m: Matrix3, basis: number[][], sigma: number): Matrix3 {
   const k = basis.length;
+  const normal = normalEquations(matches, m, sigma);
   const a = new Float64Array(k * k);
   const b = new Float64Array(k);
-  const full = new Float64Array(16);
-  const jx = new Float64Array(k);
-  const jy = new Float64Array(k);
-  for (let i = 0; i < matches.length; i += 4) {
-    const [x, y] = [matches[i], matches[i + 1]];
-    const p = parameterJacobian(m, x, y, full);
-    const ex = p.x - matches[i + 2];
-    const ey = p.y - matches[i + 3];
-    const w = gemanMcClure(ex * ex + ey * ey, sigma * sigma);
-    for (let r = 0; r < k; r++) {
-      jx[r] = 0;
-      jy[r] = 0;
-      for (let c = 0; c < 8; c++) {
-        jx[r] += basis[r][c] * full[c];
-        jy[r] += basis[r][c] * full[8 + c];
-      }
-    }
-    for (let r = 0; r < k; r++) {
-      b[r] -= w * (jx[r] * ex + jy[r] * ey);
-      for (let c = 0; c <= r; c++) a[r * k + c] += w * (jx[r] * jx[c] + jy[r] * jy[c]);
-    }
+  for (let r = 0; r < k; r++) {
+    // A row of the basis times the matrix, which is symmetric.
+    const row = Array.from({ length: 8 }, (_, q) =>
+      dot8(basis[r], (p) => normal.a[Math.max(p, q) * 8 + Math.min(p, q)]),
+    );
+    b[r] = dot8(basis[r], (p) => normal.b[p]);
+    for (let c = 0; c <= r; c++) a[r * k + c] = dot8(basis[c], (q) => row[q]);
+    a[r * k + r] += 1e-9 + 1e-6 * a[r * k + r];
   }
-  for (let r = 0; r < k; r++) a[r * k + r] += 1e-9 + 1e-6 * a[r * k + r];
   if (!solveCholesky(a, b, k)) return m;
   const delta = new Float64Array(8);
   for (let r = 0; r < k; r++) for (let c = 0; c < 8; c++) delta[c] += b[r] * basis[r][c];
   return applyUpdate(m, delta);
+}
+
+function dot8(weights: readonly number[], of: (i: number) => number): number {
+  let sum = 0;
+  for (let i = 0; i < 8; i++) if (weights[i] !== 0) sum += weights[i] * of(i);
+  return sum;
+}
+
+/** Weighted normal equations for all eight entries of Δ: the lower half of the matrix, 8·8, and the right side. */
+function normalEquations(matches: Matches, m: Matrix3, sigma: number): { a: Float64Array; b: Float64Array } {
+  const a = new Float64Array(64);
+  const b = new Float64Array(8);
+  const j = new Float64Array(16);
+  for (let i = 0; i < matches.length; i += 4) {
+    const p = parameterJacobian(m, matches[i], matches[i + 1], j);
+    const ex = p.x - matches[i + 2];
+    const ey = p.y - matches[i + 3];
+    const w = gemanMcClure(ex * ex + ey * ey, sigma * sigma);
+    for (let r = 0; r < 8; r++) {
+      const [wx, wy] = [w * j[r], w * j[8 + r]];
+      b[r] -= wx * ex + wy * ey;
+      for (let c = 0; c <= r; c++) a[r * 8 + c] += wx * j[c] + wy * j[8 + c];
+    }
+  }
+  return { a, b };
 }
 
 export const gemanMcClure = (squared: number, sigma2: number): number => (sigma2 / (sigma2 + squared)) ** 2;

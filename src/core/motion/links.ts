@@ -1,7 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { identity3, jacobian, project, type Matrix3 } from '../geometry/homography.ts';
 import { findCorners } from './features.ts';
-import { fitMotion, type MotionFit } from './fitMotion.ts';
+import { fitMotion, squaredError, type MotionFit } from './fitMotion.ts';
 import type { Level, Pyramids } from './pyramids.ts';
 import { FEW_POINTS } from './scenes.ts';
 import { toUnit, type UnitSpace } from './space.ts';
@@ -146,9 +146,8 @@ export class LinkMeter {
 function agreeing(matches: Float32Array, m: Matrix3, tolerance: number): Float32Array {
   const out: number[] = [];
   for (let i = 0; i < matches.length; i += 4) {
-    const p = project(m, matches[i], matches[i + 1]);
-    const close = Math.hypot(p.x - matches[i + 2], p.y - matches[i + 3]) < tolerance;
-    if (close) out.push(matches[i], matches[i + 1], matches[i + 2], matches[i + 3]);
+    if (squaredError(matches, i, m) < tolerance * tolerance)
+      out.push(matches[i], matches[i + 1], matches[i + 2], matches[i + 3]);
   }
   return Float32Array.from(out);
 }

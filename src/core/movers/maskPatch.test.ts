@@ -1,4 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
+import { diceFrom } from '../testing/random.ts';
 import {
   areaOf,
   at,
@@ -12,6 +13,7 @@ import {
   patchOf,
   reduced,
   shared,
+  sharedNear,
   trimmed,
   union,
   type MaskPatch,
@@ -79,6 +81,18 @@ describe('two patches', () => {
   it('that do not touch share nothing', () => {
     const far = moved(other, 20, 0);
     expect([shared(CORNER, far), areaOf(common(CORNER, far)), areaOf(union(CORNER, far))]).toEqual([0, 0, 7]);
+  });
+
+  it('share nearly what one shares with the other grown', () => {
+    const dice = diceFrom(5);
+    const random = (): MaskPatch => {
+      const [x, y, width, height] = [9, 9, 12, 12].map((most) => 1 + Math.floor(dice() * most));
+      return { x, y, width, height, data: Uint8Array.from({ length: width * height }, () => (dice() < 0.2 ? 1 : 0)) };
+    };
+    for (let k = 0; k < 200; k++) {
+      const [a, b, r] = [random(), random(), k % 4];
+      expect(sharedNear(a, b, r)).toBe(shared(a, grown(b, r)));
+    }
   });
 });
 

@@ -58,6 +58,19 @@ export function shared(a: MaskPatch, b: MaskPatch): number {
   return n;
 }
 
+/** Px of a patch that have one of another within r px, across and down. */
+export function sharedNear(a: MaskPatch, b: MaskPatch, r: number): number {
+  const both = intersect(a, grow(b, r));
+  if (both.width === 0 || both.height === 0) return 0;
+  return shared(a, grown(partIn(b, grow(both, r)), r));
+}
+
+/** What of a patch lies in a rectangle. */
+function partIn(p: MaskPatch, rect: Rect): MaskPatch {
+  const part = intersect(p, rect);
+  return { ...part, data: maskIn(p, part) };
+}
+
 /** Where a place of small frames lies in the clip: both have their px centres at whole numbers. */
 export const inClip = (place: number, factor: number): number => (place + 0.5) * factor - 0.5;
 

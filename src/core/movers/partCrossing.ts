@@ -52,23 +52,25 @@ interface Search {
 }
 
 /** Something that crosses another, on one frame. */
-interface Side {
+interface Stander {
   look: Look;
   /** As it is when nothing hides it. */
   whole: MaskPatch;
+}
+
+/** The same, with what is known from elsewhere. */
+interface Side extends Stander {
   /** What of it was seen a frame ago. */
   seen: MaskPatch;
   /** Where its shadow should be. */
   shadow: MaskPatch;
 }
 
-interface Meeting {
+interface Meeting<S extends Stander = Stander> {
   /** What both have together. */
   region: MaskPatch;
-  /** What of that is ground in less light. */
-  shade: Uint8Array;
   cut: PictureCut;
-  sides: Both<Side>;
+  sides: Both<S>;
 }
 
 /**
@@ -113,8 +115,14 @@ function partThrough(one: Look, other: Look, stretch: [number, number], search: 
   const both: Both<Look> = [one, other];
   const front = frontOf(both, stretch, search);
   for (const [t, beside] of inward(...stretch)) {
-    const meeting = meetingAt(both, t, beside, search);
-    const parts = divide(meeting, front);
+    const { step, shadeAt } = search;
+    const meeting = meetingAt(both, t, search, (look) => ({
+      look,
+      whole: wholeAt(look, t, step),
+      seen: likeBeside(look, t, beside, step),
+      shadow: shadowAt(look, t, step, shadeAt),
+    }));
+    const parts = divide(meeting, maskIn(search.shadeAt(t), meeting.region), front);
     both.forEach(({ mover }, k) => {
       const mask = areaOf(parts[k]) > 0 ? parts[k] : dot(meeting.sides[k].whole, search.frames);
       mover.masks[t - mover.first] = mask;
@@ -123,20 +131,14 @@ function partThrough(one: Look, other: Look, stretch: [number, number], search: 
 }
 
 /** Two who cross, on a frame. */
-function meetingAt(both: Both<Look>, t: number, beside: number, { frames, step, shadeAt }: Search): Meeting {
+function meetingAt<S extends Stander>(
+  both: Both<Look>,
+  t: number,
+  { frames }: Search,
+  sideOf: (look: Look) => S,
+): Meeting<S> {
   const region = inFrame(union(maskAt(both[0].mover, t)!, maskAt(both[1].mover, t)!), frames);
-  const sideOf = (look: Look): Side => ({
-    look,
-    whole: wholeAt(look, t, step),
-    seen: likeBeside(look, t, beside, step),
-    shadow: shadowAt(look, t, step, shadeAt),
-  });
-  return {
-    region,
-    shade: maskIn(shadeAt(t), region),
-    cut: readCut(frames, t, region, 1),
-    sides: [sideOf(both[0]), sideOf(both[1])],
-  };
+  return { region, cut: readCut(frames, t, region, 1), sides: [sideOf(both[0]), sideOf(both[1])] };
 }
 
 /**
@@ -146,7 +148,7 @@ function meetingAt(both: Both<Look>, t: number, beside: number, { frames, step, 
 function frontOf(both: Both<Look>, [from, to]: [number, number], search: Search): number | undefined {
   const votes = [0, 0];
   for (let t = from; t <= to; t++) {
-    const meeting = meetingAt(both, t, t, search);
+    const meeting = meetingAt(both, t, search, (look) => ({ look, whole: wholeAt(look, t, search.step) }));
     const { region, sides } = meeting;
     const shared = maskIn(common(sides[0].whole, sides[1].whole), region);
     for (let i = 0; i < shared.length; i++) {
@@ -181,8 +183,12 @@ function inFrame(mask: MaskPatch, { format: { width, height } }: FrameReader): M
   return { ...rect, data: maskIn(mask, rect) };
 }
 
-/** The px of a region that are of the one, and those of the other. @param front - Which of them hides the other, if it is known. */
-function divide(meeting: Meeting, front: number | undefined): Both<MaskPatch> {
+/**
+ * The px of a region that are of the one, and those of the other.
+ * @param shade - What of the region is ground in less light.
+ * @param front - Which of them hides the other, if it is known.
+ */
+function divide(meeting: Meeting<Side>, shade: Uint8Array, front: number | undefined): Both<MaskPatch> {
   const { region, cut, sides } = meeting;
   const [a, b] = sides.map((side) => distanceOf(side, region));
   const hides = front === undefined ? undefined : maskIn(heartOf(sides[front].seen), region);
@@ -200,8 +206,8 @@ function divide(meeting: Meeting, front: number | undefined): Both<MaskPatch> {
   const [one, other] = [side.map((s, i) => s & region.data[i]), side.map((s, i) => (s ^ 1) & region.data[i])];
   mendSpecks(one, other, region);
   mendSpecks(other, one, region);
-  addShadow(one, meeting, 0);
-  addShadow(other, meeting, 1);
+  addShadow(one, meeting, shade, 0);
+  addShadow(other, meeting, shade, 1);
   return [trimmed({ ...region, data: one }), trimmed({ ...region, data: other })];
 }
 
@@ -229,8 +235,8 @@ function mendSpecks(one: Uint8Array, other: Uint8Array, { width, height }: Rect)
 }
 
 /** Shade that lies where a shadow should be is of what casts that, even if it is the other's as well: unless it looks like the other alone. */
-function addShadow(part: Uint8Array, meeting: Meeting, k: 0 | 1): void {
-  const { region, shade, sides } = meeting;
+function addShadow(part: Uint8Array, meeting: Meeting<Side>, shade: Uint8Array, k: 0 | 1): void {
+  const { region, sides } = meeting;
   const { shadow } = sides[k];
   if (areaOf(shadow) === 0) return;
   const away = distanceFrom(shadow, region);

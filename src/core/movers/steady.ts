@@ -3,18 +3,7 @@ import { around, intersect, type FrameReader, type Rect } from '../image/format.
 import { CHANNELS } from '../outline/colourModel.ts';
 import { readCut, type PictureCut } from '../outline/pictureCut.ts';
 import type { Step } from './linkRegions.ts';
-import {
-  areaOf,
-  centreOf,
-  grown,
-  maskIn,
-  moved,
-  patchOf,
-  shared,
-  trimmed,
-  union,
-  type MaskPatch,
-} from './maskPatch.ts';
+import { areaOf, centreOf, maskIn, moved, shared, sharedNear, trimmed, union, type MaskPatch } from './maskPatch.ts';
 import type { Mover } from './movers.ts';
 import { wayOf } from './ownWay.ts';
 
@@ -64,14 +53,16 @@ function placesOf({ first, masks }: Mover, frames: FrameReader, step: Step): Poi
 
 /** A mover's mask on a frame with the parts that lie where it is on those beside. */
 function withParts({ masks }: Mover, places: readonly Point[], k: number, parts: readonly MaskPatch[]): MaskPatch {
-  const missing = parts.filter((part) => shared(part, masks[k]) < areaOf(part));
-  if (missing.length === 0) return masks[k];
   const beside: MaskPatch[] = [];
   for (let n = Math.max(0, k - PART_BESIDE); n <= Math.min(masks.length - 1, k + PART_BESIDE); n++) {
-    if (n !== k) beside.push(grown(broughtTo(masks, places, n, k), PART_PX));
+    if (n !== k) beside.push(broughtTo(masks, places, n, k));
   }
-  const isIts = (part: MaskPatch): boolean => beside.some((mask) => shared(part, mask) >= PART_SHARE * areaOf(part));
-  return missing.filter(isIts).reduce(union, masks[k]);
+  const isIts = (part: MaskPatch): boolean => {
+    const area = areaOf(part);
+    if (shared(part, masks[k]) === area) return false;
+    return beside.some((mask) => sharedNear(part, mask, PART_PX) >= PART_SHARE * area);
+  };
+  return parts.filter(isIts).reduce(union, masks[k]);
 }
 
 /** The mask of a frame where it should be on another one. */
@@ -109,13 +100,19 @@ function withBeside(mask: MaskPatch, frame: number, beside: readonly Beside[], f
   const own: MaskPatch = { ...rect, data: maskIn(mask, rect) };
   const enough = AGREEING_SHARE * beside.length;
   const votes = new Uint8Array(own.data.length);
-  for (const one of beside) maskIn(one.mask, rect).forEach((is, i) => (votes[i] += is));
-  const missing = [...votes.keys()].filter((i) => votes[i] >= enough && !own.data[i]);
-  if (missing.length === 0) return trimmed(own);
-  const { x, y, ...wanted } = patchOf(missing, rect.width);
-  return trimmed(
-    union(own, lookingTheSame({ ...wanted, x: x + rect.x, y: y + rect.y }, frame, beside, frames, enough)),
-  );
+  for (const one of beside) addMask(votes, rect, one.mask);
+  const missing = trimmed({ ...rect, data: votes.map((n, i) => (n >= enough && !own.data[i] ? 1 : 0)) });
+  if (missing.width === 0) return trimmed(own);
+  return trimmed(union(own, lookingTheSame(missing, frame, beside, frames, enough)));
+}
+
+/** Counts a mask for the px of a rectangle that it has. */
+function addMask(votes: Uint8Array, rect: Rect, mask: MaskPatch): void {
+  const { x, y, width, height } = intersect(rect, mask);
+  for (let v = y; v < y + height; v++) {
+    const [to, from] = [(v - rect.y) * rect.width + x - rect.x, (v - mask.y) * mask.width + x - mask.x];
+    for (let k = 0; k < width; k++) votes[to + k] += mask.data[from + k];
+  }
 }
 
 /** The px of a patch that look as they do on enough of the frames beside, of those that have them. */

@@ -3,7 +3,7 @@ import { marksOf, marksText, toRemoval, type ShotDocument } from '../../contract
 import { shotDocument } from '../../contract/documentSchema.ts';
 import { rectanglePoints } from '../../core/shapes/shape.ts';
 import { addRemoval, addShape, setKey } from './edits.ts';
-import { addVariant, nextVariant, removeShape, useVariant } from './variants.ts';
+import { addVariant, inPlaceOf, nextVariant, removeShape, useVariant } from './variants.ts';
 
 it('one of a shape’s variants counts, and going back to it makes everything as it was', () => {
   const doc: ShotDocument = { removals: {}, tracks: {} };
@@ -24,6 +24,13 @@ it('one of a shape’s variants counts, and going back to it makes everything as
   expect(removal.shapes[third].name).toBe('Box 1, variant 3');
   expect(counting()).toEqual([other, third]);
   expect(shotDocument.validate(doc).error).toBeUndefined();
+
+  expect([loose, tight, third, other].map((shape) => inPlaceOf(removal, shape))).toEqual([
+    third,
+    third,
+    undefined,
+    undefined,
+  ]);
 
   expect(nextVariant(removal, third)).toBe(loose);
   useVariant(removal, loose);

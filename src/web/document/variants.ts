@@ -42,6 +42,13 @@ export function nextVariant(removal: RemovalNode, shapeId: string): string | und
   return ids[(on + 1) % ids.length];
 }
 
+/** The variant that counts in a shape's place; undefined if the shape itself counts, or is gone. */
+export function inPlaceOf(removal: RemovalNode | undefined, shapeId: string): string | undefined {
+  const shape = removal?.shapes[shapeId];
+  if (!shape || !isOff(shape)) return undefined;
+  return variantsOf(removal, shapeId).find((id) => !isOff(removal.shapes[id]));
+}
+
 /** Ids of a shape's variants, itself among them. */
 function variantsOf(removal: RemovalNode, shapeId: string): string[] {
   const of = removal.shapes[shapeId]?.variant?.of;

@@ -1,6 +1,8 @@
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
 import type { MoverOutlines, SearchView } from '../../../contract/movers.ts';
+import { nextTick } from 'vue';
 import { addRemoval } from '../../document/edits.ts';
+import { addVariant } from '../../document/variants.ts';
 
 import { answerQuietly, openQuietly, startQuietly } from '../../testing/quietServer.ts';
 import { useMovers } from './moversStore.ts';
@@ -118,8 +120,18 @@ describe('what moves by itself', () => {
       { path: '/shots/s/movers/0/outlines-without-shadow' },
       { path: `/shots/s/shapes/${stage.shapeId}/soften`, body: { apart: true, completes: expect.any(String) } },
     ]);
-    const shape = doc.document.removals[id].shapes[stage.shapeId];
+    const outline = stage.shapeId;
+    const shape = doc.document.removals[id].shapes[outline];
     expect([shape.operation, shape.name]).toEqual(['hold', 'Mover 1']);
+    // Once the matte counts in its place that is chosen; whoever goes back to the outline keeps it.
+    let matte = '';
+    doc.edit('Soften', (draft) => void (matte = addVariant(draft.removals[id], outline)));
+    await nextTick();
+    expect(stage.shapeId).toBe(matte);
+    stage.selectShape(outline);
+    doc.edit('Rename', (draft) => void (draft.removals[id].name = 'Other'));
+    await nextTick();
+    expect(stage.shapeId).toBe(outline);
   });
 
   it('knows what has been made of it, and takes away what is left', async () => {

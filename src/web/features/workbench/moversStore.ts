@@ -1,11 +1,12 @@
 import { defineStore } from 'pinia';
-import { computed, ref, shallowRef } from 'vue';
+import { computed, ref, shallowRef, watch } from 'vue';
 import type { SearchView } from '../../../contract/movers.ts';
 import { api } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { holdOut, inEdits, takeAway, takeAwayToo, type NamedOutlines } from '../../document/moverEdits.ts';
 import { moverUses } from '../../document/moverUse.ts';
+import { inPlaceOf } from '../../document/variants.ts';
 import { useMattes } from './mattesStore.ts';
 import { useStage } from './stageStore.ts';
 import { isBusy, useWork } from './workStore.ts';
@@ -22,6 +23,8 @@ export const useMovers = defineStore('movers', () => {
   /** Whether movers come with their shadows. */
   const shadows = ref(true);
   let asked = 0;
+  /** The outline of what stays, as long as its matte is being made. */
+  const rough = ref('');
 
   /** A search was asked for, and the server has not answered yet. */
   const starting = ref(false);
@@ -49,6 +52,7 @@ export const useMovers = defineStore('movers', () => {
   async function open(): Promise<void> {
     search.value = null;
     shown.value = -1;
+    rough.value = '';
     await load();
   }
 
@@ -113,8 +117,19 @@ export const useMovers = defineStore('movers', () => {
       id = holdOut(draft, removalId, outlines, nameOf(mover));
     });
     stage.selectShape(id);
+    rough.value = id;
     void mattes.soften(id, { apart: true, completes });
   }
+
+  // Who looks at the outline then looks at what counts in its place.
+  watch(
+    () => inPlaceOf(doc.document.removals[stage.removalId], rough.value),
+    (matte) => {
+      if (matte === undefined) return;
+      if (stage.shapeId === rough.value) stage.selectShape(matte);
+      rough.value = '';
+    },
+  );
 
   const known = { search, doing, movers, uses, left, shown, shadows, busy };
   return { ...known, open, start, stop, nameOf, goesAway, allGoAway, staysInFront };
