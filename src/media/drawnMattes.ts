@@ -1,6 +1,6 @@
 import { closeSync, ftruncateSync, openSync, writeSync } from 'node:fs';
 import type { FrameFormat, FrameReader } from '../core/image/format.ts';
-import { drawMatte, type Matte } from '../core/shapes/matte.ts';
+import { besideOthers, drawMatte, type Matte } from '../core/shapes/matte.ts';
 import { rasterRows } from '../core/shapes/raster.ts';
 import type { Removal } from '../core/shapes/shape.ts';
 import { matteFormat } from './decode.ts';
@@ -11,6 +11,8 @@ import { turnBack } from './turn.ts';
 export interface DrawnMatteOptions {
   /** Frames counted as those of the reader; drawn on the picture as it is shown. */
   removal: Removal;
+  /** What else goes away, by itself, and is still to be seen in the frames: it is held out. */
+  beside?: readonly Removal[];
   /** Of the frames as stored, px. */
   width: number;
   height: number;
@@ -27,7 +29,8 @@ export class DrawnMattes implements FrameReader {
   private drawn: { frame: number; matte: Matte } | undefined;
 
   constructor(private readonly options: DrawnMatteOptions) {
-    this.holds = options.removal.shapes.some(({ operation }) => operation === 'hold');
+    const { removal, beside = [] } = options;
+    this.holds = beside.length > 0 || removal.shapes.some(({ operation }) => operation === 'hold');
     this.format = matteFormat(options.width, options.height, this.holds);
     this.count = options.count;
   }
@@ -41,10 +44,10 @@ export class DrawnMattes implements FrameReader {
   /** The part of a frame's matte that is not 0, as stored. */
   matte(frame: number): Matte {
     if (this.drawn?.frame !== frame) {
-      const { removal, width, height, rotation } = this.options;
+      const { removal, beside = [], width, height, rotation } = this.options;
       const shown = shownSize(this.options);
-      const matte = drawMatte(removal, frame, shown.width, shown.height);
-      this.drawn = { frame, matte: turnBack(matte, rotation, width, height) };
+      const [own, ...others] = [removal, ...beside].map((one) => drawMatte(one, frame, shown.width, shown.height));
+      this.drawn = { frame, matte: turnBack(besideOthers(own, others), rotation, width, height) };
     }
     return this.drawn.matte;
   }

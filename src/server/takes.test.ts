@@ -11,6 +11,7 @@ import type { RevealTotal, RevealView, TakeView } from '../contract/takes.ts';
 import type { Patch } from '../core/fill/finish.ts';
 import type { SourceKind } from '../core/fill/settings.ts';
 import { drawMatte } from '../core/shapes/matte.ts';
+import { rectanglePoints } from '../core/shapes/shape.ts';
 import { Harness } from './testing/harness.ts';
 import { spot, walker } from './testing/marks.ts';
 import { FRAME, FRAMES, H, raw, W, walkIn } from './testing/walk.ts';
@@ -22,6 +23,12 @@ const { newShot, change, start, takeNow, finished, takeAt, exported, samplesOf }
 beforeAll(() => walk.begin(), 120_000);
 afterAll(() => house.end());
 
+const revealed = (shot: ShotView, id: string): Promise<RevealView> =>
+  house.until(async () => {
+    const { body } = await house.call<RevealView>('GET', `/shots/${shot.id}/reveals/${id}`);
+    return body.state === 'working' ? undefined : body;
+  }, 'the reveal');
+
 describe('a take', () => {
   const id = randomUUID();
   let shot: ShotView;
@@ -29,10 +36,7 @@ describe('a take', () => {
 
   it('tells what the shot remembers before it is run', async () => {
     shot = await newShot({ [id]: walker() });
-    const reveal = await house.until(async () => {
-      const { body } = await house.call<RevealView>('GET', `/shots/${shot.id}/reveals/${id}`);
-      return body.state === 'working' ? undefined : body;
-    }, 'the reveal');
+    const reveal = await revealed(shot, id);
     const { total, frames, first, key } = reveal.data!;
     expect([first, frames.length]).toEqual([0, FRAMES]);
     expect(total.seen + total.thin + total.unseen).toBe(total.hole);
@@ -173,6 +177,27 @@ describe('a take', () => {
     expect((await takeNow(other.id)).picked).toBe(true);
   });
 
+  it('takes nothing from where something else goes away that is not filled yet, and the reveal says so', async () => {
+    const [own, other] = [randomUUID(), randomUUID()];
+    // Below its first rows all of the picture.
+    const points = rectanglePoints(-9, 40, W + 9, H + 9);
+    const shapes = { [randomUUID()]: { ...Object.values(spot().shapes)[0], keys: { 0: { ease: 'linear', points } } } };
+    const rest = { ...spot(), shapes } as RemovalNode;
+    const both = await newShot({ [own]: walker(), [other]: rest });
+    const seenShare = async (): Promise<number> => {
+      const { total } = (await revealed(both, own)).data!;
+      return (total.seen + total.thin) / total.hole;
+    };
+    const { outcome } = await finished((await start(both, own, true)).id);
+    expect([outcome!.unseen, await seenShare()]).toEqual([outcome!.hole, 0]);
+    // One that comes before is filled before; one that is hidden stays.
+    for (const more of [{ rank: 0 }, { hidden: true }]) {
+      const { revision } = (await house.call<ShotState>('GET', `/shots/${both.id}`)).body;
+      await change(both, revision, { [other]: { ...rest, ...more } });
+      expect(await seenShare()).toBeGreaterThan(0.9);
+    }
+  });
+
   it('of chosen frames fills these alone, from what the whole shot shows, and is never the pick', async () => {
     const only = { first: 33, last: 40 };
     const body = { removalId: id, draft: false, only };
@@ -254,11 +279,7 @@ describe('a reveal', () => {
     const totalWith = async (settings: object): Promise<RevealTotal> => {
       const { revision } = (await house.call<ShotState>('GET', `/shots/${shot.id}`)).body;
       await change(shot, revision, { [id]: { ...walker(), settings: { ...walker().settings, ...settings } } });
-      const ready = await house.until(async () => {
-        const { body } = await house.call<RevealView>('GET', `/shots/${shot.id}/reveals/${id}`);
-        return body.state === 'working' ? undefined : body;
-      }, 'the reveal');
-      return ready.data!.total;
+      return (await revealed(shot, id)).data!.total;
     };
     const none = await totalWith({ sources: ['texture'] });
     expect([none.seen, none.thin, none.unseen]).toEqual([0, 0, none.hole]);

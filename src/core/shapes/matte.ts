@@ -1,4 +1,4 @@
-import { intersect, type Rect } from '../image/format.ts';
+import { around, intersect, type Rect } from '../image/format.ts';
 import { signedDistance } from './distance.ts';
 import { isVisible, pathAt } from './interpolate.ts';
 import { rasterAt, type RasterPatch } from './raster.ts';
@@ -49,6 +49,27 @@ export function drawMatte(removal: Removal, frame: number, width: number, height
   const kept = alphaOf(holding, rect, soft);
   for (let i = 0; i < values.length; i++) values[i] = Math.round(255 * alpha[i] * (1 - kept[i]));
   return { rect, values, held: bytesOf(kept, (v) => Math.round(255 * v)) };
+}
+
+/** A matte with what others remove held out as well: no background where the hole is not. What is in the hole stays in it. */
+export function besideOthers(matte: Matte, others: readonly Matte[]): Matte {
+  const drawn = others.filter(({ rect }) => rect.width > 0 && rect.height > 0);
+  if (drawn.length === 0) return matte;
+  const rect = drawn.reduce((all: Rect, other) => around(all, other.rect), matte.rect);
+  const values = new Uint8Array(rect.width * rect.height);
+  const held = new Uint8Array(values.length);
+  raise(values, rect, matte.values, matte.rect);
+  if (matte.held) raise(held, rect, matte.held, matte.rect);
+  for (const other of drawn) raise(held, rect, other.values, other.rect);
+  return { rect, values, held };
+}
+
+/** Takes the larger of what a rectangle has and what a part of it has. */
+function raise(into: Uint8Array, rect: Rect, values: Uint8Array, part: Rect): void {
+  for (let y = 0, i = 0; y < part.height; y++) {
+    const row = (part.y + y - rect.y) * rect.width + part.x - rect.x;
+    for (let x = row; x < row + part.width; x++, i++) if (values[i] > into[x]) into[x] = values[i];
+  }
 }
 
 type Edge = Pick<Removal, 'grow' | 'featherIn' | 'featherOut'>;

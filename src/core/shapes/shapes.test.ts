@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { pathAt, refined, splitSegment } from './interpolate.ts';
-import { drawMatte } from './matte.ts';
+import { besideOthers, drawMatte } from './matte.ts';
 import { coverPolygon, flatten } from './rasterise.ts';
 import { ellipsePoints, rectanglePoints, type Removal, type Shape, type ShapeKey } from './shape.ts';
 import { shapesJson, shapesSvg } from './shapeTable.ts';
@@ -309,6 +309,24 @@ describe('a holdout', () => {
       const m = drawMatte(removal(shapes, { holdGrow }), 0, 100, 100);
       expect([9, 10, first - 1, first].map((x) => valueAt(m, x, 30))).toEqual([0, 255, 255, 0]);
     }
+  });
+
+  it('are other removals too: no background, but what is in the matte stays in it', () => {
+    const [own, other, nothing] = [[box(9.5, 9.5, 59.5, 59.5)], [box(39.5, 39.5, 89.5, 89.5)], []].map((shapes) =>
+      drawMatte(removal(shapes), 0, 100, 100),
+    );
+    const m = besideOthers(own, [nothing, other]);
+    const at = (x: number, y: number): [number, number] => {
+      const i = (y - m.rect.y) * m.rect.width + x - m.rect.x;
+      return [m.values[i], m.held![i]];
+    };
+    expect([at(20, 20), at(50, 50), at(80, 80), at(80, 20)]).toEqual([
+      [255, 0],
+      [255, 255],
+      [0, 255],
+      [0, 0],
+    ]);
+    expect([besideOthers(own, [nothing]), besideOthers(nothing, [other]).held]).toEqual([own, other.values]);
   });
 
   it('alone leaves nothing to remove', () => {

@@ -6,7 +6,7 @@ import { readPlatePicture } from '../../media/platePicture.ts';
 import { writePlate, type StoredPlate } from '../../media/plateFile.ts';
 import { TakeWork } from '../../media/take.ts';
 import { storedOf, type StoredClip } from '../services/frameStores.ts';
-import { basisOf, framesBeneath, mattesOf, picksOf, storedClip } from '../services/layers.ts';
+import { basisOf, besideOf, framesBeneath, mattesOf, picksInOrder, picksOf, storedClip } from '../services/layers.ts';
 import { dropUpload } from '../services/mattes.ts';
 import { Clip } from '../store/clip.ts';
 import { Plate } from '../store/plate.ts';
@@ -42,7 +42,8 @@ async function build(
 ): Promise<StoredPlate> {
   const { removalId, frame, id } = row;
   const { first: from, last: to, statistic } = row.built!;
-  const basis = basisOf(shot, removalId, await picksOf(shot.id), clip.info.frames);
+  const picks = await picksOf(shot.id);
+  const basis = basisOf(shot, removalId, picks, clip.info.frames);
   if (!basis) throw new AppError('not_found', 'The thing whose plate was to be built is gone.');
   const { marks, first, count } = basis;
   const scratch = join(files.scratch, `plate-${id}`);
@@ -50,7 +51,8 @@ async function build(
   try {
     work.report('decode', 0);
     const frames = await stores.full(await framesBeneath(basis, clip, files), work.signal);
-    const drawn = mattesOf(clip, files, removalId, marks, first, count);
+    const filled = picksInOrder(shot.document, picks, removalId).map((take) => take.removalId);
+    const drawn = mattesOf(clip, files, removalId, marks, first, count, besideOf(shot.document, removalId, filled));
     const path = join(scratch, 'mattes.raw');
     await drawn.write(path, work.signal);
     const engine = new TakeWork({

@@ -51,7 +51,7 @@ export async function runReveal(shotId: string, removalId: string, context: JobC
 }
 
 async function compute(
-  { shotId, removalId, key, task: { marks, first, count, search } }: Reveal,
+  { shotId, removalId, key, task: { marks, beside, first, count, search } }: Reveal,
   { files, stores }: JobContext,
   signal: AbortSignal,
   report: (done: number) => void,
@@ -61,7 +61,7 @@ async function compute(
   const frames = await stores.small({ clip, first, count }, signal);
   report(DECODE_SHARE);
   const shadowStays = marks.shadowStays === true;
-  const drawn = mattesOf(clip, files, removalId, marks, first, count);
+  const drawn = mattesOf(clip, files, removalId, marks, first, count, beside);
   const path = join(files.scratch, `${key}.mattes`);
   try {
     await drawn.write(path, signal);
@@ -80,7 +80,13 @@ async function compute(
     const watched =
       search === undefined
         ? null
-        : await watchCoverage(search, drawn, frames, { files, clip, first, shadowStays, signal });
+        : await watchCoverage(search, mattesOf(clip, files, removalId, marks, first, count), frames, {
+            files,
+            clip,
+            first,
+            shadowStays,
+            signal,
+          });
     const { data, maps } = packReveal(key, first, clip, result, watched);
     await writeNamed(files.reveal(key, 'maps'), maps);
     await writeNamed(files.reveal(key, 'json'), JSON.stringify(data));

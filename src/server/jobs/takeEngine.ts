@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
-import { existsSync } from 'node:fs';
-import { mkdir, rename, rm } from 'node:fs/promises';
+import { existsSync, statSync } from 'node:fs';
+import { link, mkdir, rm } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { shrunk } from '../../core/fill/stillPlate.ts';
 import { frameBytes, type FrameFormat } from '../../core/image/format.ts';
@@ -14,7 +14,7 @@ import { tidyTake } from '../../media/takeFiles.ts';
 import type { Files } from '../files.ts';
 import type { StoredFrames } from '../services/frameStores.ts';
 import { engineSettings } from '../services/engineSettings.ts';
-import { framesBeneath, mattesOf, storedClip } from '../services/layers.ts';
+import { besideOf, framesBeneath, mattesOf, storedClip, takesById } from '../services/layers.ts';
 import { Clip } from '../store/clip.ts';
 import { Shot } from '../store/shot.ts';
 import type { Take } from '../store/take.ts';
@@ -36,7 +36,9 @@ export async function engineOf(take: Take, { files, stores }: JobContext, work: 
   const settings = engineSettings(take.settings, take.first, take.count, clip.info.rotation, files);
   if (settings.plate && small) settings.plate.path = smallPlate(settings.plate.path, folder, small);
   work.report('mattes', 0);
-  const drawn = mattesOf(clip, files, take.removalId, take.marks, take.first, take.count);
+  const filled = (await takesById(take.beneath)).map(({ removalId }) => removalId);
+  const beside = besideOf(shot.document, take.removalId, filled);
+  const drawn = mattesOf(clip, files, take.removalId, take.marks, take.first, take.count, beside);
   const { only } = take;
   return new TakeWork({
     frames: small ?? full,
@@ -63,7 +65,7 @@ function smallPlate(path: string, folder: string, small: SmallFrames): string {
   return smaller;
 }
 
-/** A take's marks never change: its mattes are drawn once. */
+/** A take's mattes are drawn once: other things may be marked while it is computed, and whoever goes on with it gets the same. */
 async function mattesIn(
   folder: string,
   drawn: DrawnMattes,
@@ -71,10 +73,15 @@ async function mattesIn(
   { signal }: Work,
   small?: SmallFrames,
 ): Promise<{ path: string; format: FrameFormat }> {
-  const held = drawn.format.planes.length > 1;
-  const format = small ? matteFormat(small.format.width, small.format.height, held) : drawn.format;
+  const { width, height } = small?.format ?? drawn.format;
   const path = join(folder, 'mattes.raw');
-  if (existsSync(path)) return { path, format };
+  // A second plane tells what is held out.
+  const known = (): { path: string; format: FrameFormat } => {
+    const planes = statSync(path).size / (width * height * count);
+    return { path, format: matteFormat(width, height, planes > 1) };
+  };
+  if (existsSync(path)) return known();
+  const format = matteFormat(width, height, drawn.format.planes.length > 1);
   // At worst every frame of the take is kept twice: gathered and finished.
   const needed = 4 * frameBytes(format) * count;
   await requireRoom(folder, needed, 'This take', 'Make room, for instance by deleting takes, and try again.');
@@ -82,9 +89,12 @@ async function mattesIn(
   try {
     if (small) await writeSmallMattes(drawn, part, format, small.factor, signal);
     else await drawn.write(part, signal);
-    await rename(part, path);
+    // The first one counts.
+    await link(part, path).catch((error: NodeJS.ErrnoException) => {
+      if (error.code !== 'EEXIST') throw error;
+    });
   } finally {
     await rm(part, { force: true });
   }
-  return { path, format };
+  return known();
 }

@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import {
+  counting,
   marksOf,
   marksText,
   ranked,
@@ -8,6 +9,7 @@ import {
   type RasterLibrary,
   type ShotDocument,
 } from '../../contract/document.ts';
+import type { Removal } from '../../core/shapes/shape.ts';
 import { workRange } from '../../contract/shots.ts';
 import { trimKeys, trimsOf, trimsText, type TrimNode, type Trims } from '../../contract/trim.ts';
 import { colourModel } from '../../media/colour.ts';
@@ -27,7 +29,7 @@ export function storedClip(clip: Clip, files: Files): StoredClip {
   return { hash: clip.hash!, path: files.clip(clip.hash!, clip.extension), info: clipInfo(clip) };
 }
 
-/** The mattes of a removal on `count` frames of a clip from `first`. */
+/** The mattes of a removal on `count` frames of a clip from `first`. @param beside - From {@link besideOf}. */
 export function mattesOf(
   { info }: StoredClip,
   files: Files,
@@ -35,9 +37,29 @@ export function mattesOf(
   marks: Marks,
   first: number,
   count: number,
+  beside: readonly Marks[] = [],
 ): DrawnMattes {
   const { width, height, rotation } = info;
-  return new DrawnMattes({ removal: toRemoval(id, marks, first, rastersIn(files)), width, height, rotation, count });
+  const drawn = (of: Marks): Removal => toRemoval(id, of, first, rastersIn(files));
+  return new DrawnMattes({ removal: drawn(marks), beside: beside.map(drawn), width, height, rotation, count });
+}
+
+/**
+ * What else goes away in a shot and is not filled in the frames that a removal is filled on: nothing is taken from there, and the
+ * light beside it is not that of the background.
+ * @param filled - Ids of the removals that are filled there.
+ */
+export function besideOf(document: ShotDocument, removalId: string, filled: readonly string[]): Marks[] {
+  return ranked(document.removals).flatMap(([id, removal]) => {
+    if (id === removalId || filled.includes(id) || removal.hidden || counting(removal).length === 0) return [];
+    return marksOf(document, id)!;
+  });
+}
+
+/** Ids of the removals that come before one. */
+export function removalsBefore({ removals }: ShotDocument, removalId: string): string[] {
+  const ids = ranked(removals).map(([id]) => id);
+  return ids.slice(0, Math.max(0, ids.indexOf(removalId)));
 }
 
 /** Frames of mattes that were brought in, by their files. */
@@ -106,9 +128,9 @@ export async function picksOf(shotId: string): Promise<Map<string, Take>> {
 
 /** Picks in the order of the document's removals: those before `removalId`, or all. */
 export function picksInOrder(document: ShotDocument, picks: Map<string, Take>, removalId?: string): Take[] {
-  const ids = ranked(document.removals).map(([id]) => id);
-  const end = removalId === undefined ? ids.length : ids.indexOf(removalId);
-  return ids.slice(0, Math.max(0, end)).flatMap((id) => (document.removals[id].hidden ? [] : (picks.get(id) ?? [])));
+  const ids =
+    removalId === undefined ? ranked(document.removals).map(([id]) => id) : removalsBefore(document, removalId);
+  return ids.flatMap((id) => (document.removals[id].hidden ? [] : (picks.get(id) ?? [])));
 }
 
 /** What a take of a removal would be computed from now; undefined if the removal is gone. */

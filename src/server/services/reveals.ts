@@ -7,7 +7,7 @@ import type { Files } from '../files.ts';
 import { Clip } from '../store/clip.ts';
 import { Reveal } from '../store/reveal.ts';
 import { Search } from '../store/search.ts';
-import { basisOf, hashOf } from './layers.ts';
+import { basisOf, besideOf, hashOf, removalsBefore } from './layers.ts';
 import { findShot } from './shots.ts';
 
 /** A reveal at work is written to several times a second. */
@@ -32,12 +32,14 @@ export class RevealService {
     const { marks, first, count } = basis;
     const search = await Search.findOne({ where: { shotId, state: 'done' }, attributes: ['id'] });
     const shadow = marks.shadowStays ? ['shadow stays'] : [];
-    const key = hashOf(clip.hash, marksText(marks), first, count, revealText(marks.settings), search?.id, ...shadow);
+    const beside = besideOf(shot.document, removalId, removalsBefore(shot.document, removalId));
+    const more = [...shadow, ...beside.map(marksText)];
+    const key = hashOf(clip.hash, marksText(marks), first, count, revealText(marks.settings), search?.id, ...more);
     const row = await Reveal.findOne({ where: { shotId, removalId } });
     if (row?.key === key && (row.state === 'failed' || isBeingComputed(row))) return viewOf(row, null);
     const data = await this.read(key);
     // All columns are written, whatever was read before: another page may ask at the same moment.
-    const fresh = { shotId, removalId, key, task: { marks, first, count, search: search?.id }, error: null };
+    const fresh = { shotId, removalId, key, task: { marks, beside, first, count, search: search?.id }, error: null };
     if (data) {
       if (row?.key !== key || row.state !== 'ready') await Reveal.upsert({ ...fresh, state: 'ready', progress: 1 });
       return { state: 'ready', progress: 1, error: null, data };

@@ -11,6 +11,8 @@ import type { RevealView } from '../../contract/takes.ts';
 
 export interface RevealTask {
   marks: Marks;
+  /** Of the things that come after it, which are not filled when it is. */
+  beside?: Marks[];
   first: number;
   count: number;
   /** The search for what moves that the coverage is watched with. */

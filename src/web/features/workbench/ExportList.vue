@@ -2,14 +2,17 @@
 import { Download } from '@lucide/vue';
 import Button from 'primevue/button';
 import Select from 'primevue/select';
-import { ref } from 'vue';
+import { computed, ref } from 'vue';
 import { STAGES, type ExportKind, type ExportView } from '../../../contract/takes.ts';
 import { api, urls } from '../../api/client.ts';
+import { useDocument } from '../../document/documentStore.ts';
 import { sizeText } from '../footage/clipText.ts';
+import { exportNotes, othersOf } from './otherThings.ts';
 import { useStage } from './stageStore.ts';
 import WorkCard from './WorkCard.vue';
 import { isBusy, useWork } from './workStore.ts';
 
+const doc = useDocument();
 const stage = useStage();
 const work = useWork();
 
@@ -29,9 +32,14 @@ function line(row: ExportView): string {
   return row.state === 'cancelled' ? 'stopped' : sizeText(row.size ?? 0);
 }
 
+/** Of the thing at hand, and not of the shot. */
+const own = computed(() => kind.value === 'fill' || kind.value.startsWith('matte'));
+const notes = computed(() =>
+  own.value ? '' : exportNotes(othersOf(doc.document, '', (id) => work.takesOf(id).filter((t) => !t.only))),
+);
+
 function start(): void {
-  const own = kind.value === 'fill' || kind.value.startsWith('matte');
-  void work.startExport(own ? { kind: kind.value, removalId: stage.removalId } : { kind: kind.value });
+  void work.startExport(own.value ? { kind: kind.value, removalId: stage.removalId } : { kind: kind.value });
 }
 </script>
 
@@ -49,6 +57,7 @@ function start(): void {
       />
       <Button label="Export" size="small" @click="start" />
     </div>
+    <p v-if="notes" class="notes" data-testid="export-notes">{{ notes }}</p>
     <ul aria-label="Exports">
       <WorkCard
         v-for="row in work.exports"
@@ -87,6 +96,12 @@ summary {
   display: flex;
   gap: 6px;
   margin: 6px 0;
+}
+.notes {
+  margin-bottom: 6px;
+  color: var(--faint);
+  font-size: 12px;
+  line-height: 1.4;
 }
 .new :deep(.p-select) {
   flex: 1;

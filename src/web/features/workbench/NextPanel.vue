@@ -3,6 +3,7 @@ import Button from 'primevue/button';
 import { computed, watch } from 'vue';
 import { LIMITS } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
+import type { TakeView } from '../../../contract/takes.ts';
 import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { fillFromDonor } from '../../document/donorEdits.ts';
@@ -10,6 +11,7 @@ import { addRemoval } from '../../document/edits.ts';
 import { adviceFor } from './advice.ts';
 import type { AdviceAction } from './advicePieces.ts';
 import { useMovers } from './moversStore.ts';
+import { othersOf } from './otherThings.ts';
 import { useReveal } from './revealStore.ts';
 import { useStage } from './stageStore.ts';
 import { useWork } from './workStore.ts';
@@ -23,6 +25,9 @@ const work = useWork();
 const reveals = useReveal();
 const movers = useMovers();
 
+/** Takes of chosen frames are for looking at: the shot is not done with them. */
+const wholeTakesOf = (removalId: string): TakeView[] => work.takesOf(removalId).filter((t) => !t.only);
+
 const advice = computed(() =>
   adviceFor({
     shot: props.shot,
@@ -30,12 +35,12 @@ const advice = computed(() =>
     removal: doc.document.removals[stage.removalId],
     tracks: doc.document.tracks,
     reveal: reveals.view(stage.removalId),
-    // Takes of chosen frames are for looking at: the shot is not done with them.
-    takes: work.takesOf(stage.removalId).filter((t) => !t.only),
+    takes: wholeTakesOf(stage.removalId),
     lookedAt: stage.lookedAt,
     lookedSince: stage.lookedSince,
     search: movers.search,
     uses: movers.uses,
+    others: othersOf(doc.document, stage.removalId, wholeTakesOf),
   }),
 );
 
@@ -54,6 +59,8 @@ function act(action: AdviceAction): void {
       });
       return stage.selectRemoval(id);
     }
+    case 'choose':
+      return stage.selectRemoval(action.removalId);
     case 'search':
       return void movers.start();
     case 'all-away':

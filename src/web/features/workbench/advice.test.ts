@@ -5,6 +5,7 @@ import type { CoverageData, RevealView, TakeView } from '../../../contract/takes
 import { rectanglePoints } from '../../../core/shapes/shape.ts';
 import { adviceFor, standing } from './advice.ts';
 import { percent, type AdviceInput } from './advicePieces.ts';
+import { exportNotes, othersOf } from './otherThings.ts';
 
 const removal = (keys: number[], reach = 100): RemovalNode => ({
   name: 'Walker',
@@ -84,6 +85,7 @@ const input = (more: Partial<AdviceInput>): AdviceInput => ({
   takes: [],
   search: null,
   uses: [],
+  others: [],
   lookedAt: new Set([49]),
   lookedSince: new Set(),
   ...more,
@@ -215,6 +217,35 @@ describe('the next thing to do', () => {
     expect(madeUp.text).toContain('30 % of the fill was never seen');
   });
 
+  it('has what comes first filled first, and calls the shot done when all of its things are', () => {
+    const full = take({ draft: false });
+    const kinds = (others: AdviceInput['others'], takes: TakeView[]): string[] => {
+      const { text, actions } = adviceFor(input({ others, takes }));
+      return [text, ...actions.map(({ action }) => (action.kind === 'choose' ? action.removalId : action.kind))];
+    };
+    const other = (state: AdviceInput['others'][number]['state'], before: boolean): AdviceInput['others'] => [
+      { id: 'd', name: 'Done', before: true, state: 'done' },
+      { id: 'o', name: 'Other', before, state },
+    ];
+    for (const takes of [[], [take({})], [take({ draft: false, stale: true })]]) {
+      expect(kinds(other('none', true), takes)).toEqual([
+        expect.stringContaining('“Other” comes first and has no take yet'),
+        'o',
+        'take',
+      ]);
+      expect(kinds(other('none', false), takes).slice(1)).not.toContain('o');
+      expect(kinds(other('done', true), takes).slice(1)).not.toContain('o');
+    }
+    for (const before of [true, false]) {
+      expect(kinds(other('outdated', before), [full])).toEqual([
+        expect.stringMatching(/^Clean. “Other” was filled before the last changes/),
+        'o',
+        'play',
+      ]);
+      expect(kinds(other('done', before), [full]).slice(1)).toEqual(['play', 'export']);
+    }
+  });
+
   it('tells of work and of failures before all else', () => {
     const running = take({ state: 'running', stage: 'gather', secondsLeft: 12.4 });
     expect(adviceFor(input({ takes: [running] })).text).toContain('12 s left');
@@ -223,6 +254,48 @@ describe('the next thing to do', () => {
     expect(advice.text).toContain('Make room');
     expect(advice.actions[0].action).toEqual({ kind: 'resume', takeId: 't' });
     expect(adviceFor(input({ reveal: { ...reveal(0), state: 'working', progress: 0.4 } })).text).toContain('40 %');
+  });
+});
+
+describe('the other things of a shot', () => {
+  it('stand in their order, those that are hidden or not drawn left out', () => {
+    const thing = (rank: number, more: Partial<RemovalNode> = {}): RemovalNode => ({
+      ...removal([0]),
+      rank,
+      name: `Thing ${rank}`,
+      ...more,
+    });
+    const removals = {
+      a: thing(3),
+      b: thing(1),
+      c: thing(2),
+      d: thing(4, { hidden: true }),
+      e: thing(5, { shapes: {} }),
+    };
+    const takes: Record<string, TakeView[]> = {
+      a: [take({ picked: true, draft: false }), take({ state: 'running', picked: false })],
+      b: [take({ picked: false }), take({ draft: false })],
+    };
+    const others = (id: string): unknown[] =>
+      othersOf({ removals, tracks: {} }, id, (of) => takes[of] ?? []).map((o) => [o.id, o.before, o.state]);
+    expect(others('c')).toEqual([
+      ['b', true, 'done'],
+      ['a', false, 'busy'],
+    ]);
+    expect(others('a')).toEqual([
+      ['b', true, 'done'],
+      ['c', true, 'none'],
+    ]);
+    const all = othersOf({ removals, tracks: {} }, '', (of) => takes[of] ?? []);
+    expect(exportNotes(all)).toBe('Will still be seen: “Thing 2”. Being filled: “Thing 3”.');
+    expect(exportNotes(all.filter(({ id }) => id === 'b'))).toBe('');
+    takes.b[1].stale = true;
+    takes.c = [take({})];
+    expect(others('d')).toEqual([
+      ['b', true, 'outdated'],
+      ['c', true, 'draft'],
+      ['a', true, 'busy'],
+    ]);
   });
 });
 

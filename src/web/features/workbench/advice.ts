@@ -12,6 +12,7 @@ import {
   type AdviceInput,
 } from './advicePieces.ts';
 import { flaggedIn, gaps, lost, notFollowed, notTold, passesInFront, sticksOut } from './markAdvice.ts';
+import { comesFirst, goOnWith } from './otherThings.ts';
 
 /** Below this share of the hole nobody will miss what was not seen. */
 const NEGLIGIBLE = 0.002;
@@ -39,7 +40,8 @@ export function adviceFor(input: AdviceInput): Advice {
   }
   const out = flaggedIn(input).length;
   const state = out === 0 ? 'Clean.' : `Filled, but on ${out} ${out === 1 ? 'frame' : 'frames'} something sticks out.`;
-  return { text: `${state} Look at it in motion without anything over it, then export.`, actions: endActions };
+  const end = { text: `${state} Look at it in motion without anything over it, then export.`, actions: endActions };
+  return goOnWith(input, state) ?? invented(pickOf(input)) ?? end;
 }
 
 const endActions = [button('Play it clean', { kind: 'play' }), button('Export', { kind: 'export' })];
@@ -165,10 +167,17 @@ function worstFrame({ frames, first }: RevealData): number {
   return first + worst;
 }
 
-function takes({ takes: all, reveal, removal }: AdviceInput): Advice | undefined {
-  const done = all.filter((t) => t.state === 'done');
+/** The take that counts; the newest, if none was picked. */
+const pickOf = ({ takes: all }: AdviceInput): TakeView | undefined =>
+  all.find((t) => t.picked) ?? all.filter((t) => t.state === 'done').at(-1);
+
+function takes(input: AdviceInput): Advice | undefined {
+  const { reveal, removal } = input;
   const share = percent(1 - reveal!.data!.total.unseen / reveal!.data!.total.hole);
-  if (done.length === 0) {
+  const pick = pickOf(input);
+  const first = !pick || pick.stale || pick.draft ? comesFirst(input) : undefined;
+  if (first) return first;
+  if (!pick) {
     const known = `${share} of what is behind it is ${memoryWord(removal)}`;
     return say(
       `${known}. Run a draft and look at it in motion.`,
@@ -176,7 +185,6 @@ function takes({ takes: all, reveal, removal }: AdviceInput): Advice | undefined
       button('Run the full take', { kind: 'take', draft: false }),
     );
   }
-  const pick = all.find((t) => t.picked) ?? done.at(-1)!;
   if (pick.stale) {
     return say(
       `“${pick.name}” was made before the last changes. Run it again to see them.`,
@@ -190,11 +198,12 @@ function takes({ takes: all, reveal, removal }: AdviceInput): Advice | undefined
       button('Play it clean', { kind: 'play' }),
     );
   }
-  return invented(pick);
+  return undefined;
 }
 
 /** A full take whose background is partly made up wants a closer look than one that is remembered. */
-function invented({ outcome }: TakeView): Advice | undefined {
+function invented(pick: TakeView | undefined): Advice | undefined {
+  const outcome = pick?.outcome;
   const share = outcome && outcome.hole > 0 ? outcome.unseen / outcome.hole : 0;
   if (share < NEGLIGIBLE) return undefined;
   const text = `${percent(share)} of the fill was never seen and is continued from what surrounds it. Look closely whether it holds.`;

@@ -3,10 +3,12 @@ import type { SearchView } from '../../../contract/movers.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import type { RevealView, TakeView } from '../../../contract/takes.ts';
 import type { MoverUse } from '../../document/moverUse.ts';
+import type { OtherThing } from './otherThings.ts';
 
 /** What a button of the advice does. */
 export type AdviceAction =
   | { kind: 'add-removal' }
+  | { kind: 'choose'; removalId: string }
   | { kind: 'search' }
   | { kind: 'all-away' }
   | { kind: 'draw' }
@@ -41,6 +43,8 @@ export interface AdviceInput {
   search: SearchView | null;
   /** What has become of each mover of the search. */
   uses: readonly MoverUse[];
+  /** What else goes away, in its order. */
+  others: readonly OtherThing[];
 }
 
 export const say = (text: string, ...actions: Advice['actions']): Advice => ({ text, actions });
