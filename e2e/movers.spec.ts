@@ -95,6 +95,24 @@ test('all that moves goes away with one press, in one removal', async () => {
   await expect(removals().getByRole('listitem')).toHaveCount(0);
 });
 
+test('each by itself: one press fills both, one on the other, and until then the export says what will be seen', async () => {
+  const goesAway = movers().getByRole('button', { name: 'Goes away' });
+  for (const left of [1, 0]) {
+    await goesAway.first().click();
+    await expect(goesAway).toHaveCount(left);
+  }
+  await expect(page.getByTestId('export-notes')).toHaveText('Will still be seen: “Mover 1”, “Mover 2”.');
+  await expect(next()).not.toContainText(/in a moment|Looking up/, { timeout: 60_000 });
+  // At the film's end a little of a mover sticks out of its own outline: somebody looks at that.
+  for (const frame of [FRAMES - 2, FRAMES - 1]) await stepTo(page, frame);
+  await expect(next()).toContainText('“Mover 1” comes first and has no take yet');
+  await next().getByRole('button', { name: 'Run both full takes' }).click();
+  await expect(next()).toContainText('then export', { timeout: 110_000 });
+  await expect(page.getByTestId('export-notes')).toHaveCount(0);
+  for (let i = 0; i < 2; i++) await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(removals().getByRole('listitem')).toHaveCount(0);
+});
+
 test('what sticks out of a drawn outline is flagged, and one press goes there', async () => {
   await page.keyboard.press('r');
   await stepTo(page, 0);

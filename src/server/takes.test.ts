@@ -177,6 +177,15 @@ describe('a take', () => {
     expect((await takeNow(other.id)).picked).toBe(true);
   });
 
+  it('lies on what is filled when it begins, so that several can be asked for at once', async () => {
+    const [lower, upper] = [randomUUID(), randomUUID()];
+    const both = await newShot({ [lower]: spot(), [upper]: { ...spot(), rank: 3 } });
+    const [first, second] = [await start(both, lower, true), await start(both, upper, true)];
+    expect([first.beneath, second.beneath]).toEqual([[], []]);
+    await finished(second.id);
+    expect(await takeNow(second.id)).toMatchObject({ state: 'done', stale: false, picked: true, beneath: [first.id] });
+  });
+
   it('takes nothing from where something else goes away that is not filled yet, and the reveal says so', async () => {
     const [own, other] = [randomUUID(), randomUUID()];
     // Below its first rows all of the picture.

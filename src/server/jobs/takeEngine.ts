@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { existsSync, statSync } from 'node:fs';
 import { link, mkdir, rm } from 'node:fs/promises';
-import { basename, join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import { shrunk } from '../../core/fill/stillPlate.ts';
 import { frameBytes, type FrameFormat } from '../../core/image/format.ts';
 import { matteFormat } from '../../media/decode.ts';
@@ -14,11 +14,24 @@ import { tidyTake } from '../../media/takeFiles.ts';
 import type { Files } from '../files.ts';
 import type { StoredFrames } from '../services/frameStores.ts';
 import { engineSettings } from '../services/engineSettings.ts';
-import { besideOf, framesBeneath, mattesOf, storedClip, takesById } from '../services/layers.ts';
+import { besideOf, framesBeneath, groundOf, mattesOf, picksOf, storedClip, takesById } from '../services/layers.ts';
 import { Clip } from '../store/clip.ts';
 import { Shot } from '../store/shot.ts';
 import type { Take } from '../store/take.ts';
 import type { JobContext, Work } from './runWork.ts';
+
+const mattesFile = (take: Take, files: Files): string => join(files.take(take.id), 'mattes.raw');
+
+/**
+ * Has a take lie on what is filled when it begins, and not on what was when it was asked for: several things can be asked for
+ * at once, in their order. What has begun stays as it is.
+ */
+export async function layOnFilled(take: Take, files: Files): Promise<void> {
+  if (existsSync(mattesFile(take, files))) return;
+  const { document } = (await Shot.findByPk(take.shotId, { paranoid: false }))!;
+  if (!(take.removalId in document.removals)) return;
+  await take.update(groundOf(document, take, await picksOf(take.shotId)));
+}
 
 /**
  * The engine at work on a take, with its frames and mattes; everyone who works on the take gets the same, whoever made them.
@@ -42,7 +55,7 @@ export async function engineOf(take: Take, { files, stores }: JobContext, work: 
   const { only } = take;
   return new TakeWork({
     frames: small ?? full,
-    mattes: await mattesIn(folder, drawn, take.count, work, small),
+    mattes: await mattesIn(mattesFile(take, files), drawn, take.count, work, small),
     draft: small && { format: full.format, factor: small.factor },
     count: take.count,
     only: only ? { first: only.first - take.first, last: only.last - take.first } : undefined,
@@ -67,14 +80,13 @@ function smallPlate(path: string, folder: string, small: SmallFrames): string {
 
 /** A take's mattes are drawn once: other things may be marked while it is computed, and whoever goes on with it gets the same. */
 async function mattesIn(
-  folder: string,
+  path: string,
   drawn: DrawnMattes,
   count: number,
   { signal }: Work,
   small?: SmallFrames,
 ): Promise<{ path: string; format: FrameFormat }> {
   const { width, height } = small?.format ?? drawn.format;
-  const path = join(folder, 'mattes.raw');
   // A second plane tells what is held out.
   const known = (): { path: string; format: FrameFormat } => {
     const planes = statSync(path).size / (width * height * count);
@@ -84,7 +96,7 @@ async function mattesIn(
   const format = matteFormat(width, height, drawn.format.planes.length > 1);
   // At worst every frame of the take is kept twice: gathered and finished.
   const needed = 4 * frameBytes(format) * count;
-  await requireRoom(folder, needed, 'This take', 'Make room, for instance by deleting takes, and try again.');
+  await requireRoom(dirname(path), needed, 'This take', 'Make room, for instance by deleting takes, and try again.');
   const part = `${path}.${randomUUID()}.part`;
   try {
     if (small) await writeSmallMattes(drawn, part, format, small.factor, signal);

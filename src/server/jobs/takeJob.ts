@@ -3,7 +3,7 @@ import { finishedStretches } from '../../media/takeFiles.ts';
 import { Take } from '../store/take.ts';
 import { writePreview } from './previewJob.ts';
 import { lookOften, runWork, type JobContext, type Weights, type Work } from './runWork.ts';
-import { engineOf, tidy } from './takeEngine.ts';
+import { engineOf, layOnFilled, tidy } from './takeEngine.ts';
 
 /** Shares measured on the demo shots; they only feed the bar and the time left. */
 const WEIGHTS: Record<'draft' | 'full', Weights> = {
@@ -24,6 +24,7 @@ export async function runTake(id: string, context: JobContext): Promise<void> {
     changed,
     async (work) => {
       const started = Date.now();
+      await layOnFilled(take, context.files);
       const { result, previewTrims } = await compute(take, context, work);
       return { outcome: summary(result, started), previewTrims, picked: await becomesPick(take) };
     },

@@ -139,15 +139,27 @@ export function basisOf(
   removalId: string,
   picks: Map<string, Take>,
   clipFrames: number,
-): { marks: Marks; first: number; count: number; beneath: string[]; beneathTrims: Trims; hash: string } | undefined {
+): ({ marks: Marks; first: number; count: number } & Ground) | undefined {
   const marks = marksOf(shot.document, removalId);
   if (!marks) return undefined;
   const { first, count } = workRange(shotView(shot), clipFrames);
-  const under = picksInOrder(shot.document, picks, removalId);
+  return { marks, first, count, ...groundOf(shot.document, { removalId, marks, first, count }, picks) };
+}
+
+/** What a take lies on, and what names all that it is computed from. */
+type Ground = Pick<Take, 'beneath' | 'marksHash'> & { beneathTrims: Trims };
+
+/** What a take of a removal's marks lies on now. */
+export function groundOf(
+  document: ShotDocument,
+  { removalId, marks, first, count }: Pick<Take, 'removalId' | 'marks' | 'first' | 'count'>,
+  picks: Map<string, Take>,
+): Ground {
+  const under = picksInOrder(document, picks, removalId);
   const beneath = under.map((t) => t.id);
-  const beneathTrims = pictureTrims(under, shot.document);
-  const hash = hashOf(marksText(marks), first, count, ...picturesKey(beneath, beneathTrims));
-  return { marks, first, count, beneath, beneathTrims, hash };
+  const beneathTrims = pictureTrims(under, document);
+  const marksHash = hashOf(marksText(marks), first, count, ...picturesKey(beneath, beneathTrims));
+  return { beneath, beneathTrims, marksHash };
 }
 
 export function hashOf(...parts: unknown[]): string {

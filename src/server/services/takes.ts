@@ -57,7 +57,7 @@ export class TakeService {
       draft,
       settings: { ...basis.marks.settings, ...(seed !== undefined && { seed }) },
       marks: basis.marks,
-      marksHash: basis.hash,
+      marksHash: basis.marksHash,
       first,
       count,
       only: only ?? null,
@@ -146,7 +146,7 @@ export class TakeService {
   private async views(shot: Shot, takes: Take[]): Promise<TakeView[]> {
     const [picks, frames] = await Promise.all([picksOf(shot.id), framesOf(shot)]);
     const hashes = new Map<string, string | undefined>();
-    for (const { removalId } of takes) hashes.set(removalId, basisOf(shot, removalId, picks, frames)?.hash);
+    for (const { removalId } of takes) hashes.set(removalId, basisOf(shot, removalId, picks, frames)?.marksHash);
     const all = await Take.findAll({ where: { shotId: shot.id }, attributes: ['id', 'removalId'], paranoid: false });
     const byId = new Map(all.map((t) => [t.id, t]));
     return takes.map((take) => {

@@ -32,6 +32,7 @@ const advice = computed(() =>
   adviceFor({
     shot: props.shot,
     clipFrames: props.clipFrames,
+    removalId: stage.removalId,
     removal: doc.document.removals[stage.removalId],
     tracks: doc.document.tracks,
     reveal: reveals.view(stage.removalId),
@@ -49,6 +50,11 @@ watch(
   () => reveals.view(stage.removalId)?.data?.key,
   () => (stage.lookedSince = new Set()),
 );
+
+/** They are computed one after the other, each on what is filled by then. */
+async function takeAll(removalIds: readonly string[]): Promise<void> {
+  for (const id of removalIds) await work.startTake(id, false);
+}
 
 function act(action: AdviceAction): void {
   switch (action.kind) {
@@ -98,6 +104,8 @@ function act(action: AdviceAction): void {
       return void reveals.retry(stage.removalId);
     case 'take':
       return void work.startTake(stage.removalId, action.draft);
+    case 'take-all':
+      return void takeAll(action.removalIds);
     case 'resume':
       return void work.act(() => api.resumeTake(action.takeId));
     case 'play':

@@ -79,6 +79,7 @@ const take = (more: Partial<TakeView>): TakeView => ({
 const input = (more: Partial<AdviceInput>): AdviceInput => ({
   shot: { id: 's', clipId: 'c', name: 'Walk', first: 0, last: 49, handleBefore: 0, handleAfter: 0, createdAt: '' },
   clipFrames: 50,
+  removalId: 'r',
   removal: removal([0, 20, 40, 49]),
   reveal: reveal(0),
   tracks: {},
@@ -231,6 +232,7 @@ describe('the next thing to do', () => {
       expect(kinds(other('none', true), takes)).toEqual([
         expect.stringContaining('“Other” comes first and has no take yet'),
         'o',
+        'take-all',
         'take',
       ]);
       expect(kinds(other('none', false), takes).slice(1)).not.toContain('o');
@@ -244,6 +246,25 @@ describe('the next thing to do', () => {
       ]);
       expect(kinds(other('done', before), [full]).slice(1)).toEqual(['play', 'export']);
     }
+  });
+
+  it('offers all full takes that are lacking at once, in their order', () => {
+    const others: AdviceInput['others'] = [
+      { id: 'a', name: 'A', before: true, state: 'outdated' },
+      { id: 'b', name: 'B', before: true, state: 'busy' },
+      { id: 'c', name: 'C', before: false, state: 'none' },
+      { id: 'd', name: 'D', before: false, state: 'done' },
+    ];
+    const all = (more: Partial<AdviceInput>): unknown =>
+      adviceFor(input({ others, ...more })).actions.find(({ action }) => action.kind === 'take-all');
+    const button = (all: string, removalIds: string[]): object => ({
+      label: `Run ${all} full takes`,
+      action: { kind: 'take-all', removalIds },
+    });
+    expect(all({})).toEqual(button('all 3', ['a', 'r', 'c']));
+    expect(all({ takes: [take({ draft: false })] })).toEqual(button('both', ['a', 'c']));
+    expect(all({ others: others.slice(2) })).toEqual(button('both', ['r', 'c']));
+    expect(all({ others: others.slice(3) })).toBeUndefined();
   });
 
   it('tells of work and of failures before all else', () => {

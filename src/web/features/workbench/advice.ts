@@ -12,7 +12,7 @@ import {
   type AdviceInput,
 } from './advicePieces.ts';
 import { flaggedIn, gaps, lost, notFollowed, notTold, passesInFront, sticksOut } from './markAdvice.ts';
-import { comesFirst, goOnWith } from './otherThings.ts';
+import { comesFirst, goOnWith, takeAll } from './otherThings.ts';
 
 /** Below this share of the hole nobody will miss what was not seen. */
 const NEGLIGIBLE = 0.002;
@@ -183,6 +183,7 @@ function takes(input: AdviceInput): Advice | undefined {
       `${known}. Run a draft and look at it in motion.`,
       button('Run a draft', { kind: 'take', draft: true }),
       button('Run the full take', { kind: 'take', draft: false }),
+      ...takeAll(input, true),
     );
   }
   if (pick.stale) {

@@ -21,6 +21,7 @@ export type AdviceAction =
   | { kind: 'set-handles'; before: number; after: number }
   | { kind: 'retry-reveal' }
   | { kind: 'take'; draft: boolean }
+  | { kind: 'take-all'; removalIds: readonly string[] }
   | { kind: 'resume'; takeId: string }
   | { kind: 'play' }
   | { kind: 'export' };
@@ -33,6 +34,7 @@ export interface Advice {
 export interface AdviceInput {
   shot: ShotView;
   clipFrames: number;
+  removalId: string;
   removal: RemovalNode | undefined;
   tracks: ShotDocument['tracks'];
   reveal: RevealView | undefined;

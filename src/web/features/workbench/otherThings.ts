@@ -38,9 +38,19 @@ function stateOf(takes: readonly TakeView[]): OtherThing['state'] {
 const goOn = ({ id, name }: OtherThing): Advice['actions'][number] =>
   button(`Go to “${name}”`, { kind: 'choose', removalId: id });
 
+/** One press for all full takes that a shot lacks, in their order; nothing if it lacks fewer than two. @param own - Whether the thing at hand lacks one. */
+export function takeAll({ others, removalId }: AdviceInput, own: boolean): Advice['actions'] {
+  const lacking = (before: boolean): string[] =>
+    others.filter((o) => o.before === before && o.state !== 'done' && o.state !== 'busy').map(({ id }) => id);
+  const removalIds = [...lacking(true), ...(own ? [removalId] : []), ...lacking(false)];
+  if (removalIds.length < 2) return [];
+  const all = removalIds.length === 2 ? 'both' : `all ${removalIds.length}`;
+  return [button(`Run ${all} full takes`, { kind: 'take-all', removalIds })];
+}
+
 /** Whoever fills a thing before those that come before it has to do so again: which one that is. */
-export function comesFirst({ others }: AdviceInput): Advice | undefined {
-  const first = others.find(({ before, state }) => before && state !== 'done');
+export function comesFirst(input: AdviceInput): Advice | undefined {
+  const first = input.others.find(({ before, state }) => before && state !== 'done');
   if (!first) return undefined;
   const how = {
     none: 'has no take yet',
@@ -51,13 +61,14 @@ export function comesFirst({ others }: AdviceInput): Advice | undefined {
   return say(
     `“${first.name}” comes first and ${how}. This one is filled on what is filled there, and would have to be run again after it.`,
     goOn(first),
+    ...takeAll(input, true),
     button('Run a draft', { kind: 'take', draft: true }),
   );
 }
 
 /** A shot is not done as long as another thing is not. @param state - How the thing at hand is. */
-export function goOnWith({ others }: AdviceInput, state: string): Advice | undefined {
-  const next = others.find((other) => other.state !== 'done');
+export function goOnWith(input: AdviceInput, state: string): Advice | undefined {
+  const next = input.others.find((other) => other.state !== 'done');
   if (!next) return undefined;
   const how = {
     none: 'has no take yet',
@@ -65,7 +76,12 @@ export function goOnWith({ others }: AdviceInput, state: string): Advice | undef
     draft: 'has a draft only',
     outdated: 'was filled before the last changes to it, or to what comes before it',
   }[next.state as Exclude<OtherThing['state'], 'done'>];
-  return say(`${state} “${next.name}” ${how}.`, goOn(next), button('Play it clean', { kind: 'play' }));
+  return say(
+    `${state} “${next.name}” ${how}.`,
+    goOn(next),
+    ...takeAll(input, false),
+    button('Play it clean', { kind: 'play' }),
+  );
 }
 
 /** What somebody who takes the clean shot away now should know of its things; empty if all are done. */
