@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { existsSync, statSync } from 'node:fs';
-import { link, mkdir, rm } from 'node:fs/promises';
+import { mkdir, rename, rm } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { shrunk } from '../../core/fill/stillPlate.ts';
 import { frameBytes, type FrameFormat } from '../../core/image/format.ts';
@@ -101,10 +101,7 @@ async function mattesIn(
   try {
     if (small) await writeSmallMattes(drawn, part, format, small.factor, signal);
     else await drawn.write(part, signal);
-    // The first one counts.
-    await link(part, path).catch((error: NodeJS.ErrnoException) => {
-      if (error.code !== 'EEXIST') throw error;
-    });
+    await rename(part, path);
   } finally {
     await rm(part, { force: true });
   }
