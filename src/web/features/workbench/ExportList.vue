@@ -34,9 +34,7 @@ function line(row: ExportView): string {
 
 /** Of the thing at hand, and not of the shot. */
 const own = computed(() => kind.value === 'fill' || kind.value.startsWith('matte'));
-const notes = computed(() =>
-  own.value ? '' : exportNotes(othersOf(doc.document, '', (id) => work.takesOf(id).filter((t) => !t.only))),
-);
+const notes = computed(() => (own.value ? '' : exportNotes(othersOf(doc.document, '', work.wholeTakesOf))));
 
 function start(): void {
   void work.startExport(own.value ? { kind: kind.value, removalId: stage.removalId } : { kind: kind.value });

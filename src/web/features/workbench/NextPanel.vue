@@ -3,7 +3,6 @@ import Button from 'primevue/button';
 import { computed, watch } from 'vue';
 import { LIMITS } from '../../../contract/document.ts';
 import type { ShotView } from '../../../contract/shots.ts';
-import type { TakeView } from '../../../contract/takes.ts';
 import { api } from '../../api/client.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { fillFromDonor } from '../../document/donorEdits.ts';
@@ -25,9 +24,6 @@ const work = useWork();
 const reveals = useReveal();
 const movers = useMovers();
 
-/** Takes of chosen frames are for looking at: the shot is not done with them. */
-const wholeTakesOf = (removalId: string): TakeView[] => work.takesOf(removalId).filter((t) => !t.only);
-
 const advice = computed(() =>
   adviceFor({
     shot: props.shot,
@@ -36,12 +32,12 @@ const advice = computed(() =>
     removal: doc.document.removals[stage.removalId],
     tracks: doc.document.tracks,
     reveal: reveals.view(stage.removalId),
-    takes: wholeTakesOf(stage.removalId),
+    takes: work.wholeTakesOf(stage.removalId),
     lookedAt: stage.lookedAt,
     lookedSince: stage.lookedSince,
     search: movers.search,
     uses: movers.uses,
-    others: othersOf(doc.document, stage.removalId, wholeTakesOf),
+    others: othersOf(doc.document, stage.removalId, work.wholeTakesOf),
   }),
 );
 

@@ -35,6 +35,14 @@ function stateOf(takes: readonly TakeView[]): OtherThing['state'] {
   return pick.draft ? 'draft' : 'done';
 }
 
+const HOW_FAR: Record<OtherThing['state'], string> = {
+  none: 'has no take yet',
+  busy: 'is still being filled',
+  draft: 'has a draft only',
+  outdated: 'was filled before the last changes to it, or to what comes before it',
+  done: 'is filled',
+};
+
 const goOn = ({ id, name }: OtherThing): Advice['actions'][number] =>
   button(`Go to “${name}”`, { kind: 'choose', removalId: id });
 
@@ -52,14 +60,8 @@ export function takeAll({ others, removalId }: AdviceInput, own: boolean): Advic
 export function comesFirst(input: AdviceInput): Advice | undefined {
   const first = input.others.find(({ before, state }) => before && state !== 'done');
   if (!first) return undefined;
-  const how = {
-    none: 'has no take yet',
-    busy: 'is still being filled',
-    draft: 'has a draft only',
-    outdated: 'has an outdated take',
-  }[first.state as Exclude<OtherThing['state'], 'done'>];
   return say(
-    `“${first.name}” comes first and ${how}. This one is filled on what is filled there, and would have to be run again after it.`,
+    `“${first.name}” comes first and ${HOW_FAR[first.state]}. This one is filled on what is filled there, and would have to be run again after it.`,
     goOn(first),
     ...takeAll(input, true),
     button('Run a draft', { kind: 'take', draft: true }),
@@ -70,14 +72,8 @@ export function comesFirst(input: AdviceInput): Advice | undefined {
 export function goOnWith(input: AdviceInput, state: string): Advice | undefined {
   const next = input.others.find((other) => other.state !== 'done');
   if (!next) return undefined;
-  const how = {
-    none: 'has no take yet',
-    busy: 'is being filled',
-    draft: 'has a draft only',
-    outdated: 'was filled before the last changes to it, or to what comes before it',
-  }[next.state as Exclude<OtherThing['state'], 'done'>];
   return say(
-    `${state} “${next.name}” ${how}.`,
+    `${state} “${next.name}” ${HOW_FAR[next.state]}.`,
     goOn(next),
     ...takeAll(input, false),
     button('Play it clean', { kind: 'play' }),

@@ -78,11 +78,14 @@ export const useWork = defineStore('work', () => {
   });
 
   const takesOf = (removalId: string): TakeView[] => takes.value.filter((t) => t.removalId === removalId);
+  /** Takes of chosen frames are for looking at: the shot is not done with them. */
+  const wholeTakesOf = (removalId: string): TakeView[] => takesOf(removalId).filter((t) => !t.only);
   const takeById = (id: string): TakeView | undefined => takes.value.find((t) => t.id === id);
   const pickOf = (removalId: string): TakeView | undefined => takesOf(removalId).find((t) => t.picked);
   const running = computed(() => [...takes.value, ...exports.value].filter((w) => isBusy(w.state)));
 
-  return { takes, exports, failure, running, open, act, startTake, startExport, takesOf, takeById, pickOf };
+  const lists = { takes, exports, failure, running, takesOf, wholeTakesOf, takeById, pickOf };
+  return { ...lists, open, act, startTake, startExport };
 });
 
 export const isBusy = (state: string): boolean => state === 'queued' || state === 'running';
