@@ -6,6 +6,7 @@ import { Truth, type Shot } from '../demo/shot.ts';
 import { FILL_DEFAULTS } from '../src/core/fill/settings.ts';
 import { bytesOf } from '../src/core/image/mapped.ts';
 import { loadKernels } from '../src/media/kernelFile.ts';
+import { asStored } from './asStored.ts';
 import { Footage } from './footage.ts';
 import { floorOf, mnestraOn, type Usage } from './measureProcess.ts';
 import { changedOutside, FrameJudge, type FrameScore, type FrameTruth } from './metrics.ts';
@@ -96,7 +97,7 @@ export async function judge(
     open(files.truth, 'truth'),
     open(files.limit, 'limit'),
     open(files.matte, 'matte', true),
-    ...Object.entries(fills).map(([name, path]) => open(path, name)),
+    ...Object.entries(fills).map(async ([name, path]) => open(await asStored(path, files.clip), name)),
   ]);
   const results = Object.keys(fills).map((name, k): [string, Footage] => [name, filled[k]]);
   const { width: w, height: h } = shot.lens;

@@ -31,6 +31,7 @@ import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { MoverSearch, type MovingFrame } from '../core/movers/moverSearch.ts';
+import type { Moving } from '../core/movers/segment.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
@@ -44,11 +45,14 @@ import { packFrame, unpackFrame, type StoredFrame } from './storedFrame.ts';
 import { writeWhole } from './writeWhole.ts';
 
 export interface MovingTask {
-  first: number;
-  /** One beyond. */
-  last: number;
+  frames: number[];
   /** Whether shadows are told apart. */
   shades: boolean;
+}
+
+export interface MovingAtEndTask extends MovingTask {
+  /** What moves in frames that these are compared with. */
+  known: ReadonlyMap<number, Moving>;
 }
 
 /** Everything a thread needs to know of the job; sent once. */
@@ -222,9 +226,14 @@ export class EngineSession {
     return state[t * cols * rows + r * cols + c] !== 0;
   };
 
-  /** What moves against the background in frames first..last-1. */
-  findMoving({ first, last, shades }: MovingTask): MovingFrame[] {
-    return Array.from({ length: last - first }, (_, k) => this.moverSearch().movingIn(first + k, shades));
+  /** What moves against the background in some frames. */
+  findMoving({ frames, shades }: MovingTask): MovingFrame[] {
+    return frames.map((frame) => this.moverSearch().movingIn(frame, shades));
+  }
+
+  /** As {@link findMoving}, of one of the runs that `endRuns` tells. */
+  findMovingAtEnd({ frames, shades, known }: MovingAtEndTask): MovingFrame[] {
+    return this.moverSearch().movingAtEnd(frames, shades, known);
   }
 
   /** What moves, from what does in each frame. */

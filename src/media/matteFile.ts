@@ -2,7 +2,7 @@ import { closeSync, openSync, writeSync } from 'node:fs';
 import type { FrameFormat, FrameReader } from '../core/image/format.ts';
 import { patchOf, type MaskPatch } from '../core/movers/maskPatch.ts';
 import { pauses } from './pauses.ts';
-import { SmallMattes } from './smallMattes.ts';
+import { SmallMattes, TOUCHED } from './smallMattes.ts';
 
 /** Writes all mattes at a draft's size, as a plain file like the full one. */
 export async function writeSmallMattes(
@@ -25,7 +25,7 @@ export async function writeSmallMattes(
   }
 }
 
-/** Mattes at a draft's size as masks, one px wider than what they touch; without any px where there is no matte. */
+/** What mattes touch, as masks at a draft's size; without any px where there is no matte. */
 export async function smallMasks(
   full: FrameReader,
   format: FrameFormat,
@@ -37,7 +37,7 @@ export async function smallMasks(
   const out: MaskPatch[] = [];
   for (let t = 0; t < full.count; t++) {
     const pixels: number[] = [];
-    wholePlane(small, t, 0).forEach((v, i) => v > 0 && pixels.push(i));
+    wholePlane(small, t, 0).forEach((v, i) => v === TOUCHED && pixels.push(i));
     out.push(patchOf(pixels, format.width));
     await pause();
   }

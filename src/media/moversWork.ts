@@ -2,8 +2,9 @@ import { availableParallelism } from 'node:os';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import type { FrameFormat } from '../core/image/format.ts';
 import { createMatteCells } from '../core/image/matteCells.ts';
-import type { CameraMotionData } from '../core/motion/cameraMotion.ts';
+import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { bodyOf } from '../core/movers/bodies.ts';
+import { endRuns } from '../core/movers/endRuns.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import type { MovingFrame } from '../core/movers/moverSearch.ts';
@@ -38,16 +39,38 @@ export interface Found {
 export async function findMovers(options: MoversOptions): Promise<Found> {
   return withCamera(options, async (threads, camera) => {
     await threads.all('setMotion', camera);
-    const { count } = options;
     const { shades = false } = options;
-    const search = (range: { first: number; last: number }): Promise<MovingFrame[]> =>
-      threads.run('findMoving', { ...range, shades });
-    const frames = await inStretches(count, CHUNK, search, (done) => options.onProgress?.('movers', done));
+    const frames = await movingFrames(options, threads, camera);
     const movers = await threads.run('linkMovers', frames);
     if (!shades) return { movers, camera };
     const shade = frames.map((f) => f.shade!);
     return { movers, bodies: movers.map((m) => bodyOf(m, shade)), camera };
   });
+}
+
+/** What moves in each frame: first where there are others on both sides, then from there to the ends. */
+async function movingFrames(
+  { count, shades = false, onProgress }: MoversOptions,
+  threads: EngineThreads,
+  camera: CameraMotionData,
+): Promise<MovingFrame[]> {
+  const motion = new CameraMotion(camera);
+  const runs = endRuns({ tripod: camera.tripod, sameScene: (a, b) => motion.sameScene(a, b) }, count);
+  const atEnd = new Set(runs.flat());
+  const within = Array.from({ length: count }, (_, t) => t).filter((t) => !atEnd.has(t));
+  const report = (done: number): void => onProgress?.('movers', done / count);
+  const search = ({ first, last }: { first: number; last: number }): Promise<MovingFrame[]> =>
+    threads.run('findMoving', { frames: within.slice(first, last), shades });
+  const inner = await inStretches(within.length, CHUNK, search, (part) => report(part * within.length));
+  const known = new Map(inner.map((moving, k) => [within[k], moving]));
+  let done = within.length;
+  const outer = runs.map(async (frames) => {
+    const moving = await threads.run('findMovingAtEnd', { frames, shades, known });
+    report((done += frames.length));
+    return moving.map((m, k): [number, MovingFrame] => [frames[k], m]);
+  });
+  const found = new Map([...known, ...(await Promise.all(outer)).flat()]);
+  return Array.from({ length: count }, (_, t) => found.get(t)!);
 }
 
 /** How the camera moves over small frames, in their px. */

@@ -1,7 +1,7 @@
 import type { FrameFormat, FrameReader } from '../core/image/format.ts';
 
 /** Samples that the full matte touches, and those next to them. */
-const TOUCHED = 255;
+export const TOUCHED = 255;
 const BESIDE = 254;
 
 /**

@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import type { MaskPatch } from '../movers/maskPatch.ts';
+import { union, type MaskPatch } from '../movers/maskPatch.ts';
 import { coverageOf, mendOf } from './coverage.ts';
 
 const box = (x: number, y: number, width: number, height: number): MaskPatch => ({
@@ -21,22 +21,41 @@ describe('coverageOf', () => {
   });
 
   it('flags the frames in which a part sticks out, and where', () => {
-    const lacking = (t: number): MaskPatch => (t === 7 || t === 8 ? box(9 + 2 * t, 29, 12, 17) : around(t));
+    const lacking = (t: number): MaskPatch => (t === 7 || t === 8 ? box(9 + 2 * t, 29, 12, 15) : around(t));
     const flagged = coverageOf([walker], lacking);
     expect(flagged.map((f) => f.frame)).toEqual([7, 8]);
-    // Four rows of ten px, without the corners, which stand alone.
-    expect(flagged[0].out).toBeGreaterThan(35);
-    expect(flagged[0].out).toBeLessThanOrEqual(40);
+    // Six rows of ten px, without the corners, which stand alone.
+    expect(flagged[0].out).toBeGreaterThan(55);
+    expect(flagged[0].out).toBeLessThanOrEqual(60);
     expect(flagged[0].share).toBeCloseTo(flagged[0].out / 200, 9);
-    expect(flagged[0].mask).toMatchObject({ x: 24, y: 46, width: 10, height: 4 });
-    expect(mendOf(flagged)).toEqual({ kind: 'key', growth: 4, frame: 7 });
+    expect(flagged[0].mask).toMatchObject({ x: 24, y: 44, width: 10, height: 6 });
+    expect(mendOf(flagged)).toEqual({ kind: 'key', growth: 6, frame: 7 });
   });
 
-  it('proposes to grow where a little more would do', () => {
+  it('proposes to grow where a little more would do: a rim all around is no roughness', () => {
     const tight = (t: number): MaskPatch => box(10 + 2 * t, 32, 10, 16);
     const flagged = coverageOf([walker], tight);
     expect(flagged).toHaveLength(20);
     expect(mendOf(flagged)).toMatchObject({ kind: 'grow', growth: 2 });
+    // A frame that needs a key is flagged again after that, and does not hinder the others.
+    const lost = coverageOf([walker], (t) => (t === 12 ? box(32, 38, 12, 6) : tight(t)));
+    expect(mendOf(lost)).toMatchObject({ kind: 'grow', growth: 2, frame: 12 });
+  });
+
+  it('does not flag a thread, which the edge of something behind it leaves', () => {
+    const withThread = (width: number): { first: number; masks: MaskPatch[] } => ({
+      ...walker,
+      masks: walker.masks.map((m) => union(m, box(m.x - 12, 35, 12, width))),
+    });
+    expect(coverageOf([withThread(2)], around)).toEqual([]);
+    expect(coverageOf([withThread(4)], around)).toHaveLength(20);
+  });
+
+  it('asks for as much as suits the size of a thing: its outline is as rough', () => {
+    const large = { first: 0, masks: walker.masks.map((m) => box(m.x, 20, 60, 60)) };
+    const lacks = (rows: number) => (t: number) => box(10 + 2 * t, 20, 60, 60 - rows);
+    expect(coverageOf([large], lacks(5))).toEqual([]);
+    expect(coverageOf([large], lacks(7))).toHaveLength(20);
   });
 
   it('flags frames that have no matte at all', () => {
@@ -68,7 +87,7 @@ describe('coverageOf', () => {
   it('does not take another thing that passes right beside it for a part of it', () => {
     // The two are one region there, and the line between them is a guess.
     const passing = { first: 0, masks: Array.from({ length: 20 }, (_, t) => box(60 - 4 * t, 30, 10, 20)) };
-    const blurred = { ...walker, masks: walker.masks.map((m, t) => (t === 9 ? box(25, 30, 13, 20) : m)) };
+    const blurred = { ...walker, masks: walker.masks.map((m, t) => (t === 9 ? box(24, 30, 14, 20) : m)) };
     expect(coverageOf([blurred], around).map((f) => f.frame)).toEqual([9]);
     expect(coverageOf([blurred, passing], around)).toEqual([]);
   });

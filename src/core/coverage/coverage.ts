@@ -1,6 +1,6 @@
 import { components } from '../image/components.ts';
 import { grow, intersect } from '../image/format.ts';
-import { areaOf, at, distanceFrom, shared, trimmed, type MaskPatch } from '../movers/maskPatch.ts';
+import { areaOf, at, distanceFrom, patchOf, shared, union, type MaskPatch } from '../movers/maskPatch.ts';
 import type { Mover } from '../movers/movers.ts';
 
 /** What of a thing sticks out of its matte on one frame. Masks and areas in px of the small frames. */
@@ -10,7 +10,7 @@ export interface FrameCoverage {
   out: number;
   /** The same as a share of the thing on that frame. */
   share: number;
-  /** By how much the matte would have to grow to cover them all, px. */
+  /** By how much the matte would have to grow to cover nearly all of them, px. */
   growth: number;
   /** Where they are. */
   mask: MaskPatch;
@@ -22,9 +22,17 @@ export interface FrameCoverage {
  */
 const INSIDE_SHARE = 0.6;
 const BELONGS_SHARE = 0.3;
-/** Less than this is the roughness of what was found: px, and share of the thing. */
+/** A part smaller than this is the roughness of what was found: px, and share of the thing. */
 const LEAST_OUT_PX = 7;
 const LEAST_OUT_SHARE = 0.012;
+/** And one that reaches less far out of the matte than this, as a share of the thing's size (the root of its area). */
+const LEAST_DEPTH_SHARE = 0.1;
+/**
+ * But all parts count where they are more than this share of the thing together, and than this many times its size: a matte
+ * that is a little too small all around lacks a rim.
+ */
+const RIM_SHARE = 0.1;
+const RIM_SIZES = 2;
 /** Where another thing touches this one, what is nearer to it than this may be part of it, px. */
 const DOUBTFUL_PX = 12;
 const TOUCHING_PX = 2;
@@ -35,8 +43,7 @@ const LEAST_TOGETHER = 5;
  * The coverage watch: frames in which something that moves with a removal, its shadow too, lies outside of its matte.
  *
  * @param movers - What moves by itself in the shot.
- * @param covered - The matte of a frame at the size of the movers' masks, with what counts as covered around it; empty
- * where there is none.
+ * @param covered - What the matte of a frame touches, at the size of the movers' masks; empty where there is none.
  * @returns Flagged frames in order.
  */
 export function coverageOf(movers: readonly Masked[], covered: (frame: number) => MaskPatch): FrameCoverage[] {
@@ -97,30 +104,59 @@ function leftOut(
     const away = distanceFrom(other, rest);
     for (let i = 0; i < rest.data.length; i++) if (away[i] < DOUBTFUL_PX) rest.data[i] = 0;
   }
-  const together = thick(rest);
-  const [out, whole] = [areaOf(together), areaOf(mask)];
-  if (out < LEAST_OUT_PX || out < LEAST_OUT_SHARE * whole) return undefined;
-  return { frame, out, share: out / whole, growth: farthest(together, matte), mask: trimmed(together) };
+  const [whole, parts] = [areaOf(mask), partsOf(thick(rest))];
+  const sum = parts.reduce((px, part) => px + areaOf(part), 0);
+  const isRim = sum > Math.max(RIM_SHARE * whole, RIM_SIZES * Math.sqrt(whole));
+  const out = isRim ? parts : parts.filter((part) => isOut(part, matte, whole));
+  if (out.length === 0) return undefined;
+  const all = out.reduce(union);
+  return { frame, out: areaOf(all), share: areaOf(all) / whole, growth: mostWithin(all, matte), mask: all };
+}
+
+/** Whether a part that sticks out of the matte is more than the roughness of what was found. */
+function isOut(part: MaskPatch, matte: MaskPatch, whole: number): boolean {
+  const px = areaOf(part);
+  if (px < LEAST_OUT_PX || px < LEAST_OUT_SHARE * whole || !hasHeart(part)) return false;
+  return farthest(part, matte) >= LEAST_DEPTH_SHARE * Math.sqrt(whole);
+}
+
+const partsOf = (p: MaskPatch): MaskPatch[] =>
+  components(p.data, p.width, p.height).map((px) => {
+    const part = patchOf(px, p.width);
+    return { ...part, x: part.x + p.x, y: part.y + p.y };
+  });
+
+/** Whether there is a px all of whose neighbours belong to a patch: a thread along an edge of the background has none. */
+const hasHeart = (p: MaskPatch): boolean => p.data.some((_, i) => neighbours(p, i) === 9);
+
+/** Px of a patch among one of its rectangle and those around it, of nine. */
+function neighbours(p: MaskPatch, i: number): number {
+  const [x, y] = [p.x + (i % p.width), p.y + Math.floor(i / p.width)];
+  let n = 0;
+  for (let b = -1; b <= 1; b++) for (let a = -1; a <= 1; a++) n += at(p, x + a, y + b);
+  return n;
 }
 
 /** Px most of whose neighbours belong to a patch as well. */
-function thick(p: MaskPatch): MaskPatch {
-  const data = p.data.map((v, i) => {
-    if (!v) return 0;
-    const [x, y] = [p.x + (i % p.width), p.y + Math.floor(i / p.width)];
-    let n = 0;
-    for (let b = -1; b <= 1; b++) for (let a = -1; a <= 1; a++) n += at(p, x + a, y + b);
-    return n >= LEAST_TOGETHER ? 1 : 0;
-  });
-  return { ...p, data };
+const thick = (p: MaskPatch): MaskPatch => ({
+  ...p,
+  data: p.data.map((v, i) => (v && neighbours(p, i) >= LEAST_TOGETHER ? 1 : 0)),
+});
+
+const farthest = (out: MaskPatch, matte: MaskPatch): number => distances(out, matte).at(-1)!;
+
+/** How far most of a patch lies from the matte, px: a corner or a thread farther out is mended by itself. */
+function mostWithin(out: MaskPatch, matte: MaskPatch): number {
+  const all = distances(out, matte);
+  return all[Math.ceil(MOST * all.length) - 1];
 }
 
-function farthest(out: MaskPatch, matte: MaskPatch): number {
-  if (matte.data.length === 0) return Infinity;
+/** Of a patch's px from the matte, ascending. */
+function distances(out: MaskPatch, matte: MaskPatch): Float32Array {
+  const px = [...out.data.keys()].filter((i) => out.data[i]);
+  if (matte.data.length === 0) return new Float32Array(px.length).fill(Infinity);
   const distance = distanceFrom(matte, out);
-  let most = 0;
-  for (let i = 0; i < out.data.length; i++) if (out.data[i]) most = Math.max(most, distance[i]);
-  return most;
+  return Float32Array.from(px, (i) => distance[i]).sort();
 }
 
 /** How to put right what sticks out. */
@@ -133,12 +169,15 @@ export interface Mend {
 }
 
 /** Growth beyond this takes too much of what is around, px of the small frames. */
-const MOST_GROWTH = 3;
+const MOST_GROWTH = 4;
+/** What mends this share is right: the rest is flagged again, and gets keys. */
+const MOST = 0.9;
 
-/** What mends most: growing the matte a little if that covers all of it, else a key where most sticks out. */
+/** What mends most: growing the matte a little if that covers what sticks out on most frames, else a key where most does. */
 export function mendOf(flagged: readonly FrameCoverage[]): Mend | undefined {
   if (flagged.length === 0) return undefined;
   const worst = flagged.reduce((a, b) => (b.share > a.share ? b : a));
-  const growth = Math.max(...flagged.map((f) => f.growth));
+  const growths = flagged.map((f) => f.growth).sort((a, b) => a - b);
+  const growth = growths[Math.ceil(MOST * growths.length) - 1];
   return { kind: growth <= MOST_GROWTH ? 'grow' : 'key', growth, frame: worst.frame };
 }

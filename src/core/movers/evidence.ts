@@ -1,8 +1,14 @@
 import type { Kernels } from '../../kernels/index.ts';
+import { hiddenPlaces } from './hiddenPlaces.ts';
 import type { FrameLayer, LaidPlane } from './layFrames.ts';
+import type { MaskPatch } from './maskPatch.ts';
 
 /** Frames before and after that a frame is compared with. */
 const OFFSETS = [8, 18, 31, 48];
+/** More of them, where the film ends too early on one side for all of those. */
+const BETWEEN = [13, 24, 39];
+/** The farthest of all. */
+export const FARTHEST = OFFSETS.at(-1)!;
 /**
  * On a tripod nothing drifts with distance: there frames from far around are compared with, which what stands for a while
  * has left. They are the same ones for neighbouring frames.
@@ -11,8 +17,11 @@ const STILL_FRAMES = 9;
 const STILL_REACH = 240;
 /** Of the frames that show a place, the share that must show the same as this one: rank of the unlikeness that counts. */
 const RANK = 0.4;
+const MEDIAN = 0.5;
 /** Frames that must show a place for it to be judged. */
 const LEAST_SEEN = 2;
+/** Frames on each side that a thing is hardly in most of. */
+const LEAST_BESIDE = 3;
 /** Displacement that is forgiven, px of the plane: registration and slight depth. */
 const FORGIVEN_PX = 1;
 /** How much a difference of colour counts, against one of luma. */
@@ -20,7 +29,11 @@ const CHROMA_TIMES = 2;
 /** Unlikeness of a place that nothing is known of. */
 export const UNKNOWN = 65535;
 
-function comparedWith(layer: FrameLayer, frame: number, count: number): number[] {
+/** How the camera of a film moves, as far as it decides which frames are compared. */
+export type Around = Pick<FrameLayer, 'tripod' | 'sameScene'>;
+
+/** Frames that one is compared with: the usual ones first, and how many of them these are. */
+function comparedWith(layer: Around, frame: number, count: number): { others: number[]; usual: number } {
   const inScene = (s: number): boolean => s >= 0 && s < count && layer.sameScene(frame, s);
   if (layer.tripod) {
     const step = Math.ceil(Math.min(count, 2 * STILL_REACH) / STILL_FRAMES);
@@ -28,9 +41,13 @@ function comparedWith(layer: FrameLayer, frame: number, count: number): number[]
     const far = Array.from({ length: STILL_FRAMES + 1 }, (_, k) => (first + k) * step)
       .filter((s) => Math.abs(s - frame) >= OFFSETS[0] && s - frame <= STILL_REACH)
       .filter(inScene);
-    if (far.length >= OFFSETS.length) return far;
+    if (far.length >= OFFSETS.length) return { others: far, usual: far.length };
   }
-  return OFFSETS.flatMap((d) => [frame - d, frame + d]).filter(inScene);
+  const around = (offsets: readonly number[]): number[] =>
+    offsets.flatMap((d) => [frame - d, frame + d]).filter(inScene);
+  const near = around(OFFSETS);
+  const more = around(BETWEEN).slice(0, 2 * OFFSETS.length - near.length);
+  return { others: [...near, ...more], usual: near.length };
 }
 
 /** What the other frames say of a frame, per px of the small frames. */
@@ -43,19 +60,52 @@ export interface Evidence {
   background: Uint16Array[];
 }
 
+/** What moves in other frames, as far as it is known: where it is, they do not show the background. */
+export type MovingElsewhere = (frame: number) => readonly MaskPatch[] | undefined;
+
+/**
+ * Whether a frame of its scene has so few on one side to be compared with that a thing can be in most of the rest: the
+ * ground where it will be, or was, is then as unlike them as it is itself.
+ */
+export function isOneSided(layer: Around, frame: number, count: number): boolean {
+  const { others, usual } = comparedWith(layer, frame, count);
+  const before = others.filter((s, k) => k < usual && s < frame).length;
+  return !layer.tripod && Math.min(before, usual - before) < LEAST_BESIDE;
+}
+
 /**
  * How unlike a frame is to what the other frames show at the same places of the background, per px of the small frames:
  * sums over 3x3 px of 12-bit levels, {@link UNKNOWN} where too few frames show a place.
  */
-export const unlikenessOf = (kernels: Kernels, layer: FrameLayer, frame: number, count: number): Uint16Array =>
-  compare(kernels, layer, frame, count, false).unlikeness;
+export const unlikenessOf = (
+  kernels: Kernels,
+  layer: FrameLayer,
+  frame: number,
+  count: number,
+  elsewhere?: MovingElsewhere,
+): Uint16Array => compare(kernels, layer, { frame, count, whole: false, elsewhere }).unlikeness;
 
 /** As {@link unlikenessOf}, with the background itself. */
-export const evidenceOf = (kernels: Kernels, layer: FrameLayer, frame: number, count: number): Evidence =>
-  compare(kernels, layer, frame, count, true);
+export const evidenceOf = (
+  kernels: Kernels,
+  layer: FrameLayer,
+  frame: number,
+  count: number,
+  elsewhere?: MovingElsewhere,
+): Evidence => compare(kernels, layer, { frame, count, whole: true, elsewhere });
 
-function compare(kernels: Kernels, layer: FrameLayer, frame: number, count: number, whole: boolean): Evidence {
-  const others = comparedWith(layer, frame, count);
+interface Comparison {
+  frame: number;
+  count: number;
+  /** Whether the background is wanted. */
+  whole: boolean;
+  elsewhere?: MovingElsewhere;
+}
+
+function compare(kernels: Kernels, layer: FrameLayer, { frame, count, whole, elsewhere }: Comparison): Evidence {
+  const { others: all, usual } = comparedWith(layer, frame, count);
+  // More than the usual ones are asked for what moves in these alone.
+  const others = elsewhere ? all : all.slice(0, usual);
   const { width: w, height: h } = layer.planes[0];
   const n = w * h;
   return kernels.scoped(() => {
@@ -77,15 +127,74 @@ function compare(kernels: Kernels, layer: FrameLayer, frame: number, count: numb
         if (p > 0) kernels.run.addCost(total, w, h, part, width, stepX, stepY, CHROMA_TIMES);
       });
     });
-    const [out, column] = [kernels.alloc(n * 2), kernels.alloc(others.length * 16)];
-    const ranked = (planes: number, size: number, rank: number): Uint16Array => {
-      kernels.run.rankPlanes(planes, others.length, size, rank, LEAST_SEEN, out, column);
-      return kernels.u16(out, size);
-    };
-    const background = whole ? room.map((at, p) => ranked(at, sizes[p], 0.5).slice()) : [];
-    ranked(costs, n, RANK);
-    kernels.run.forgiveEdges(own[0].at, w, h, out, work);
-    const unlikeness = kernels.u16(out, n).slice();
+    const hidden = others.map((s) => hiddenPlaces(elsewhere?.(s) ?? [], layer.map(frame, s), w, h));
+    const ranking = new Ranking(kernels, layer.planes, hidden, usual);
+    const background = whole ? room.map((at, p) => ranking.of(at, p, MEDIAN)) : [];
+    const least = kernels.put(ranking.of(costs, 0, RANK));
+    kernels.run.forgiveEdges(own[0].at, w, h, least, work);
+    const unlikeness = kernels.u16(least, n).slice();
     return { unlikeness, background, own: whole ? own.map(({ at }, p) => kernels.u16(at, sizes[p]).slice()) : [] };
   });
+}
+
+/** Ranks what several frames say of each px: the usual ones, or, where something that moves hides one of these, all that do show it. */
+class Ranking {
+  private readonly out: number;
+  private readonly column: number;
+
+  /**
+   * @param hidden - Per frame the px of the first plane at which something that moves hides the background.
+   * @param usual - So many of the frames, the first ones, are the usual ones.
+   */
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly planes: FrameLayer['planes'],
+    private readonly hidden: readonly (readonly number[])[],
+    private readonly usual: number,
+  ) {
+    this.out = kernels.alloc(planes[0].width * planes[0].height * 2);
+    this.column = kernels.alloc(hidden.length * 16);
+  }
+
+  /**
+   * The value of a rank per px.
+   * @param at - The frames' planes, one after another; what is hidden is lost.
+   */
+  of(at: number, plane: number, rank: number): Uint16Array {
+    const result = this.ranked(at, plane, { rank, count: this.usual, least: LEAST_SEEN }).slice();
+    if (this.hidden.every((px) => px.length === 0)) return result;
+    const isHidden = this.hide(at, plane);
+    // What one frame shows clear is believed before several of which most are hidden.
+    const clear = this.ranked(at, plane, { rank, count: this.hidden.length, least: 1 });
+    clear.forEach((v, i) => {
+      if (isHidden[i] && v !== UNKNOWN && result[i] !== UNKNOWN) result[i] = v;
+    });
+    return result;
+  }
+
+  /** @returns 1 for samples that one of the usual frames hides. */
+  private hide(at: number, plane: number): Uint8Array {
+    const { width, height, stepX, stepY } = this.planes[plane];
+    const across = this.planes[0].width;
+    const isHidden = new Uint8Array(width * height);
+    this.hidden.forEach((px, k) => {
+      const samples = this.kernels.u16(at + k * width * height * 2, width * height);
+      for (const i of px) {
+        const sample = Math.floor(i / across / stepY) * width + Math.floor((i % across) / stepX);
+        samples[sample] = UNKNOWN;
+        if (k < this.usual) isHidden[sample] = 1;
+      }
+    });
+    return isHidden;
+  }
+
+  private ranked(
+    at: number,
+    plane: number,
+    { rank, count, least }: { rank: number; count: number; least: number },
+  ): Uint16Array {
+    const { width, height } = this.planes[plane];
+    this.kernels.run.rankPlanes(at, count, width * height, rank, least, this.out, this.column);
+    return this.kernels.u16(this.out, width * height);
+  }
 }

@@ -59,6 +59,11 @@ export class FrameLayer {
     return this.motion.sameScene(a, b);
   }
 
+  /** From px of one frame to those of another, by the background. */
+  map(from: number, to: number): Matrix3 {
+    return this.motion.plane(from, to);
+  }
+
   /** The planes of a frame itself. */
   own(frame: number): LaidPlane[] {
     const at = this.cache.get(frame);
@@ -86,7 +91,7 @@ export class FrameLayer {
   lay(from: number, onto: number, into: readonly LaidPlane[]): void {
     const { kernels } = this;
     const [source, own] = [this.own(from), this.own(onto)];
-    const map = this.motion.plane(onto, from);
+    const map = this.map(onto, from);
     kernels.scoped(() => {
       source.forEach(({ at, width, height, stepX, stepY }, p) => {
         const m = kernels.put(Float32Array.from(planeMap(map, stepX, stepY)));

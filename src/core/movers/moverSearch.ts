@@ -4,7 +4,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Kernels } from '../../kernels/index.ts';
 import { areParts } from './areParts.ts';
 import { shadeIn, type ShadeAt } from './bodies.ts';
-import { evidenceOf, unlikenessOf } from './evidence.ts';
+import { evidenceOf, unlikenessOf, type MovingElsewhere } from './evidence.ts';
 import { joinParts } from './joinParts.ts';
 import { FrameLayer } from './layFrames.ts';
 import type { MaskPatch } from './maskPatch.ts';
@@ -37,14 +37,30 @@ export class MoverSearch {
     this.layer = new FrameLayer(kernels, frames, motion, SLOTS);
   }
 
-  /** What moves in a frame. @param shades - Whether shadows are told apart. */
-  movingIn(frame: number, shades: boolean): MovingFrame {
+  /**
+   * What moves in a frame.
+   * @param shades - Whether shadows are told apart.
+   * @param elsewhere - What is known to move in frames that it is compared with.
+   */
+  movingIn(frame: number, shades: boolean, elsewhere?: MovingElsewhere): MovingFrame {
     const { kernels, layer, frames } = this;
     const { width, height } = frames.format;
-    if (!shades) return movingRegions(unlikenessOf(kernels, layer, frame, frames.count), width, height);
-    const evidence = evidenceOf(kernels, layer, frame, frames.count);
+    if (!shades) return movingRegions(unlikenessOf(kernels, layer, frame, frames.count, elsewhere), width, height);
+    const evidence = evidenceOf(kernels, layer, frame, frames.count, elsewhere);
     const moving = movingRegions(evidence.unlikeness, width, height);
     return { ...moving, shade: shadeIn(evidence, frames.format, partsOf(moving)) };
+  }
+
+  /**
+   * What moves in frames that have others on one side alone, each with the help of what is known of those.
+   * @param run - In the order in which they are looked at.
+   * @param known - What moves in other frames.
+   */
+  movingAtEnd(run: readonly number[], shades: boolean, known: ReadonlyMap<number, Moving>): MovingFrame[] {
+    const found = new Map<number, MovingFrame>();
+    const elsewhere = (frame: number): MaskPatch[] | undefined => (found.get(frame) ?? known.get(frame))?.regions;
+    for (const frame of run) found.set(frame, this.movingIn(frame, shades, elsewhere));
+    return [...found.values()];
   }
 
   /** What moves, largest first. @param moving - Of every frame, from {@link movingIn}. */

@@ -3,6 +3,7 @@ import { identity3, type Matrix3 } from '../geometry/homography.ts';
 import type { FrameFormat, FrameReader } from '../image/format.ts';
 import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
+import { panning } from '../testing/panning.ts';
 import { shadeIn, withoutShade } from './bodies.ts';
 import { enlarge } from './enlarge.ts';
 import { unlikenessOf, UNKNOWN } from './evidence.ts';
@@ -214,14 +215,7 @@ describe('movingRegions', () => {
       }
     },
   };
-  const motion = (): CameraMotion => {
-    const poses = new Float64Array(9 * count);
-    for (let t = 0; t < count; t++) poses.set([1, 0, t / (w / 2), 0, 1, 0, 0, 0, 1], 9 * t);
-    const mesh = new Float32Array(0);
-    const support = new Float32Array(count).fill(50);
-    const scenes = new Uint32Array(count);
-    return new CameraMotion({ width: w, height: h, count, poses, mesh, tripod: false, residualPx: 0, support, scenes });
-  };
+  const motion = (): CameraMotion => panning(w, h, count, 1);
 
   it('are where something moves, its shadow too, whatever the camera and the light do', async () => {
     const kernels = await loadKernels(64 << 20);
