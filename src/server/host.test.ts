@@ -83,6 +83,14 @@ describe('the program as a whole', () => {
     expect((await house.settled('after.mp4')).state).toBe('ready');
   }, 240_000);
 
+  it('several who start the database at once all find it there', async () => {
+    for (let k = 0; k < 3; k++) {
+      house.cluster.stop();
+      const starters = Array.from({ length: 3 }, () => house.startDatabase());
+      expect(await Promise.all(starters)).toEqual([0, 0, 0]);
+    }
+  }, 120_000);
+
   it('ends with all its parts', async () => {
     expect(await stopped()).toBe(0);
     await expect(fetch(`${house.host}/api/health`)).rejects.toThrow();

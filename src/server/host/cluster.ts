@@ -6,6 +6,9 @@ import { AppError } from '../../core/errors.ts';
 import type { HostConfig } from '../config.ts';
 
 const DEBIAN_POSTGRES = '/usr/lib/postgresql';
+/** How long it may take until the cluster answers, in looks and ms between them. */
+const LOOKS = 300;
+const LOOK_MS = 200;
 
 /** A PostgreSQL cluster of our own on loopback, in the data folder. */
 export class Cluster {
@@ -18,34 +21,57 @@ export class Cluster {
     this.folder = this.chooseFolder();
   }
 
-  /** Starts the cluster, made first if need be, with our role and database. */
+  /** Starts the cluster, made first if need be, with our role and database. Several may ask for it at once. */
   start(): void {
     if (!existsSync(join(this.folder, 'PG_VERSION'))) this.create();
-    const running = this.run('pg_ctl', ['-D', this.folder, 'status']).status === 0;
-    if (!running)
-      this.must('pg_ctl', ['-D', this.folder, '-w', '-t', '60', '-l', join(this.folder, 'server.log'), 'start']);
-    const url = new URL(this.config.databaseUrl);
-    const psql = (sql: string): string =>
-      this.must('psql', [
-        '-h',
-        this.folder,
-        '-p',
-        String(this.config.databasePort),
-        '-d',
-        'postgres',
-        '-U',
-        'postgres',
-        '-tAc',
-        sql,
-      ]);
-    if (psql(`SELECT 1 FROM pg_roles WHERE rolname = 'mnestra'`) !== '1') psql(`CREATE ROLE mnestra LOGIN`);
-    psql(`ALTER ROLE mnestra PASSWORD '${url.password}'`);
-    if (psql(`SELECT 1 FROM pg_database WHERE datname = 'mnestra'`) !== '1')
-      psql('CREATE DATABASE mnestra OWNER mnestra');
+    this.bringUp();
+    this.must('psql', [...this.door(), '-d', 'postgres', '-U', 'postgres', '-v', 'ON_ERROR_STOP=1'], this.ourRole());
   }
 
   stop(): void {
     this.run('pg_ctl', ['-D', this.folder, '-m', 'fast', '-w', 'stop']);
+  }
+
+  /**
+   * What counts is that it answers, whoever started it: of two who start it at once one fails; and one that is on its
+   * way up, or still on its way down, runs without answering.
+   */
+  private bringUp(): void {
+    for (let k = 0; k < LOOKS; k++) {
+      if (!this.isRunning() && !this.launch() && !this.isRunning()) break;
+      if (this.answers()) return;
+      Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, LOOK_MS);
+    }
+    throw new AppError('database_failed', `The database could not be started: see ${this.folder}/server.log`);
+  }
+
+  /** Role and database, made where they are not there. One at a time: two who alter a role at once disturb each other. */
+  private ourRole(): string {
+    const { password } = new URL(this.config.databaseUrl);
+    return `
+      SELECT pg_advisory_lock(1);
+      SELECT 'CREATE ROLE mnestra LOGIN' WHERE NOT EXISTS (SELECT FROM pg_roles WHERE rolname = 'mnestra') \\gexec
+      ALTER ROLE mnestra PASSWORD '${password}';
+      SELECT 'CREATE DATABASE mnestra OWNER mnestra'
+        WHERE NOT EXISTS (SELECT FROM pg_database WHERE datname = 'mnestra') \\gexec`;
+  }
+
+  /** Where it is asked from this machine. */
+  private door(): string[] {
+    return ['-h', this.folder, '-p', String(this.config.databasePort)];
+  }
+
+  private isRunning(): boolean {
+    return this.run('pg_ctl', ['-D', this.folder, 'status']).status === 0;
+  }
+
+  private launch(): boolean {
+    const log = join(this.folder, 'server.log');
+    return this.run('pg_ctl', ['-D', this.folder, '-w', '-t', '60', '-l', log, 'start']).status === 0;
+  }
+
+  private answers(): boolean {
+    return this.run('pg_isready', this.door()).status === 0;
   }
 
   /** PostgreSQL runs as a user of its own when we are root; that user must be able to reach the folder. */
@@ -79,24 +105,19 @@ export class Cluster {
     if (this.asRoot) spawnSync('chown', ['-R', 'postgres:', this.folder]);
   }
 
-  private run(program: string, args: string[]): { status: number | null; stdout: string; stderr: string } {
+  private run(program: string, args: string[], input = ''): { status: number | null; stderr: string } {
     const path = join(this.bin, program);
     const [command, rest] = this.asRoot ? ['runuser', ['-u', 'postgres', '--', path, ...args]] : [path, args];
     // No pipe for pg_ctl: the server it leaves behind would hold it open.
     const stdio = program === 'pg_ctl' ? 'ignore' : 'pipe';
-    const { status, stdout, stderr } = spawnSync(command, rest, { cwd: '/', encoding: 'utf8', stdio });
-    return { status, stdout: stdout ?? '', stderr: stderr ?? '' };
+    const { status, stderr } = spawnSync(command, rest, { cwd: '/', encoding: 'utf8', stdio, input });
+    return { status, stderr: stderr ?? '' };
   }
 
-  private must(program: string, args: string[]): string {
-    const { status, stdout, stderr } = this.run(program, args);
-    if (status !== 0) {
-      throw new AppError(
-        'database_failed',
-        `The database could not be started (${program}): ${stderr.trim() || `see ${this.folder}/server.log`}`,
-      );
-    }
-    return stdout.trim();
+  private must(program: string, args: string[], input?: string): void {
+    const { status, stderr } = this.run(program, args, input);
+    if (status !== 0)
+      throw new AppError('database_failed', `The database could not be started (${program}): ${stderr.trim()}`);
   }
 }
 

@@ -1,4 +1,4 @@
-import { fork, spawnSync, type ChildProcess } from 'node:child_process';
+import { fork, spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
 import { existsSync, mkdtempSync, readFileSync, rmSync, statfsSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -84,6 +84,16 @@ export class Harness {
       readConfig: (env: NodeJS.ProcessEnv) => unknown;
     };
     this.cluster = new Cluster(readConfig(this.env));
+  }
+
+  /** Starts the database from a process of its own. @returns Its exit code. */
+  startDatabase(): Promise<number | null> {
+    const script = `
+      const { Cluster } = await import('${dist('server/host/cluster.js')}');
+      const { readConfig } = await import('${dist('server/config.js')}');
+      new Cluster(readConfig()).start();`;
+    const child = spawn(process.execPath, ['--input-type=module', '-e', script], { env: this.env, stdio: 'ignore' });
+    return new Promise((resolve) => child.once('exit', resolve));
   }
 
   async end(): Promise<void> {
