@@ -314,7 +314,8 @@ export class TakeWork {
       const around = [...before.filter((t) => t > middleOf(before)), ...after.filter((t) => t < middleOf(after))];
       const also = around.filter((t) => this.camera!.sameScene(t, key)).flatMap((t) => [t, ...choices[t].sources]);
       const task = { frames: sourced(own, choices), key, also: [...new Set(also)] };
-      return { name: `depth-${k}`, compute: () => this.threads.run('findDepth', task) };
+      // The name says what is in it: parts of a take that was begun before sources had corrections are not read.
+      return { name: `corrected-depth-${k}`, compute: () => this.threads.run('findDepth', task) };
     });
     const depths = await this.parts.all(parts, report);
     return new Map(chunks.flatMap(([k], i) => (depths[i] ? [[k, depths[i]]] : [])));

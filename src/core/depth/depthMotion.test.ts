@@ -6,6 +6,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { Pyramids } from '../motion/pyramids.ts';
 import { DepthMotion } from './depthMotion.ts';
+import { epipoleOn } from './epipole.ts';
 import type { StretchDepth } from './depthPlaces.ts';
 import { DepthFinder } from './findDepth.ts';
 import type { TiledRegion } from './tiledRegion.ts';
@@ -135,7 +136,7 @@ describe('between the keys of two stretches', () => {
       },
     ],
     nearer: 0,
-    epipoles: new Map(known.filter((t) => t !== key).map((t) => [t, Float64Array.of(t - key, 0, 0)])),
+    epipoles: new Map(known.filter((t) => t !== key).map((t) => [t, epipoleOn(t - key, 0, 0)])),
   });
   const HALF = 240;
   const tile: TiledRegion = {

@@ -2,7 +2,7 @@ import type { Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { unitSpace } from '../motion/space.ts';
 import { shiftAt, type AffineShift, type FreeMotion } from './freeMotion.ts';
-import { parallaxOf, type Epipole } from './parallax.ts';
+import { correctionAt, parallaxOf, type Epipole } from './epipole.ts';
 import { depthAt, type Surface } from './surfaces.ts';
 
 /** Depths are not carried on beyond the surroundings. */
@@ -107,9 +107,11 @@ function moveByDepth(
   const { half, cx, cy } = unitSpace(camera.data.width, camera.data.height);
   const scales = scalesOf(camera, key, to, from);
   for (let i = 0; i < scales.length; i++) {
-    const [x, y] = [(points[2 * i] - cx) / half, (points[2 * i + 1] - cy) / half];
-    const [dx, dy] = parallaxOf(e, x, y, scales[i], depthOf(placed, from[2 * i], from[2 * i + 1]));
-    points[2 * i] += dx * half;
-    points[2 * i + 1] += dy * half;
+    const [px, py] = [from[2 * i], from[2 * i + 1]];
+    const [ox, oy] = correctionAt(e, (px - cx) / half, (py - cy) / half);
+    const [x, y] = [(points[2 * i] - cx) / half + ox, (points[2 * i + 1] - cy) / half + oy];
+    const [dx, dy] = parallaxOf(e, x, y, scales[i], depthOf(placed, px, py));
+    points[2 * i] += (ox + dx) * half;
+    points[2 * i + 1] += (oy + dy) * half;
   }
 }

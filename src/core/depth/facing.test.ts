@@ -2,6 +2,7 @@ import { expect, it } from '@jest/globals';
 import { identity3 } from '../geometry/homography.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Around } from './depthPlaces.ts';
+import { epipoleOn } from './epipole.ts';
 import { facingSlope } from './facing.ts';
 
 const [W, H, HALF] = [480, 320, 240];
@@ -13,7 +14,7 @@ const WAYS = new Map([
   [2, { way: [-2, 0.3], turn: -0.02, zoom: 0.99 }],
   [3, { way: [0.2, 1], turn: 0, zoom: 1.01 }],
 ]);
-const epipoles = new Map([...WAYS].map(([s, { way }]) => [s, Float64Array.of(...way, 0)]));
+const epipoles = new Map([...WAYS].map(([s, { way }]) => [s, epipoleOn(way[0], way[1], 0)]));
 
 /** A camera whose plane comes nearer to the right and downwards: by {@link SLOPE} more than what faces it. */
 const camera = {

@@ -1,7 +1,7 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { unitSpace } from '../motion/space.ts';
 import { scalesOf, type Around } from './depthPlaces.ts';
-import { parallaxOf, type Epipole } from './parallax.ts';
+import { correctionAt, parallaxOf, type Epipole } from './epipole.ts';
 import type { Slope } from './surfaces.ts';
 
 /**
@@ -26,8 +26,14 @@ export function facingSlope(
   const centre = [around.cx, around.cy];
   let [u, v, all] = [0, 0, 0];
   for (const [source, e] of epipoles) {
-    const at = Float64Array.of(...centre, centre[0] + reach, centre[1], centre[0], centre[1] + reach);
+    const from = Float64Array.of(...centre, centre[0] + reach, centre[1], centre[0], centre[1] + reach);
+    const at = from.slice();
     camera.map(frame, source, at);
+    for (let k = 0; k < at.length; k += 2) {
+      const [ox, oy] = correctionAt(e, (from[k] - cx) / half, (from[k + 1] - cy) / half);
+      at[k] += ox * half;
+      at[k + 1] += oy * half;
+    }
     const [x, y] = [(at[0] - cx) / half, (at[1] - cy) / half];
     const [dx, dy] = parallaxOf(e, x, y, scalesOf(camera, frame, source, centre)[0], 1);
     // Movement of a place beside the centre, per unit of local coordinates, in units of the frame.

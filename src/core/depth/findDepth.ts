@@ -1,3 +1,4 @@
+import { norm2 } from '../geometry/linear.ts';
 import type { Kernels } from '../../kernels/index.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
@@ -11,7 +12,8 @@ import { depthOf, mapOnSurface, scalesOf, type Around, type PlacedSurface, type 
 import { signOfNearer } from './nearer.ts';
 import { holeParts } from './holeParts.ts';
 import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
-import { epipoleOf, findParallax, moreDepths, sampleEpipole, type Parallax, type View } from './parallax.ts';
+import { correctionAt, type View } from './epipole.ts';
+import { epipoleOf, findParallax, moreDepths, type Parallax } from './parallax.ts';
 import { cornersAround, partOf, surroundingsOf, type Part } from './surroundings.ts';
 import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
 import { sweepSurface } from './sweepSurface.ts';
@@ -20,11 +22,20 @@ import { sweepSurface } from './sweepSurface.ts';
 const LEAST_PARALLAX = 0.2;
 /** Depths that differ by so many px in the source that shows most of it are one surface, analysis px. */
 const SAME_SURFACE = 0.5;
-/** Sources, the farthest ones, that tell whether there is any parallax. */
-const PROBES = 2;
-/** Sources that depths are measured with, and corners that the others are asked for. */
-const MEASURED = 5;
-const ASKED = 80;
+/** The same as a share of the range of depths: the more parallax there is, the less exactly it is known. */
+const SAME_SHARE = 0.012;
+/** How much a corner counts where slopes are looked for in the whole frame, beside the price of a slope. */
+const WIDE = 10;
+/** Times the tolerance for what no exact plane explains. */
+const LOOSE = 3;
+/** Surfaces that are so many tolerances apart somewhere between these places, in local coordinates, are two. */
+const APART = 4;
+const CORNERS = [
+  [-0.5, -0.5],
+  [0.5, -0.5],
+  [-0.5, 0.5],
+  [0.5, 0.5],
+] as const;
 /** Distance of the places that are asked which surface is nearer, analysis px. */
 const ASKED_EVERY = 2.5;
 
@@ -137,19 +148,25 @@ export class DepthFinder {
     also: readonly number[],
   ): void {
     const { frame } = found;
-    const { measured, rest } = divided(frame, sources);
-    const views = this.follow(frame, measured, corners);
-    const parallax = views && findParallax(views, this.unitPx);
+    const everyone = [...new Set([...sources, ...also])].filter((s) => s !== frame);
+    const views = this.viewsOf(frame, everyone, corners);
+    const own = everyone.filter((s) => sources.includes(s));
+    const seen = own.map((s) => views.get(s)!);
+    const parallax = findParallax(seen, this.unitPx);
     if (!parallax) return;
-    const asked = tellingCorners(parallax.depths, ASKED);
     const ask = (s: number): void => {
-      const e = epipoleOf(this.view(frame, s, corners, asked), parallax.depths, this.unitPx);
+      const e = epipoleOf(views.get(s)!, parallax.depths, this.unitPx);
       if (e) found.epipoles.set(s, e);
     };
-    parallax.epipoles.forEach((e, k) => e && found.epipoles.set(measured[k], e));
-    rest.forEach(ask);
+    parallax.epipoles.forEach((e, k) => (e ? found.epipoles.set(own[k], e) : ask(own[k])));
     const strong = { corners, depths: parallax.depths };
-    const all = this.withOthers(frame, measured, strong, others, parallax);
+    const weaker = this.viewsOf(frame, own, others);
+    const all = this.withOthers(
+      own.map((s) => weaker.get(s)!),
+      strong,
+      others,
+      parallax,
+    );
     for (const part of parts) {
       // A depth that moves a point by one analysis px in the source that shows most of it.
       const unit = this.unitPx / this.longest(part.around, parallax);
@@ -172,16 +189,8 @@ export class DepthFinder {
   }
 
   /** Weaker corners besides the strong ones: found in wrong places more often, they must not tell where the camera went. */
-  private withOthers(
-    frame: number,
-    measured: readonly number[],
-    strong: Deep,
-    others: Float64Array,
-    parallax: Parallax,
-  ): Deep {
+  private withOthers(views: readonly View[], strong: Deep, others: Float64Array, parallax: Parallax): Deep {
     if (others.length === 0) return strong;
-    const numbers = [...Array(others.length / 2).keys()];
-    const views = measured.map((s) => this.view(frame, s, others, numbers));
     const depths = moreDepths(views, parallax, this.unitPx);
     return { corners: joined([strong.corners, others]), depths: joined([strong.depths, depths]) };
   }
@@ -189,43 +198,64 @@ export class DepthFinder {
   /** Surfaces around a part of a hole: those of the strong corners, then such as only the weaker ones show. */
   private surfacesAround(around: Around, strong: Deep, all: Deep, unit: number, found: StretchDepth): PlacedSurface[] {
     const facing = facingSlope(this.camera, found.frame, around, found.epipoles);
+    const tolerance = Math.max(SAME_SURFACE * unit, SAME_SHARE * rangeOf(strong.depths));
     const among = (deep: Deep, before: Surface[]): Surface[] => {
       const { numbers, places, counts } = cornersAround(around, deep.corners, this.pyramids.scale);
       const depths = Float64Array.from(numbers, (i) => deep.depths[i]);
-      return surfacesOf(places, depths, counts, SAME_SURFACE * unit, facing, before);
+      return surfacesOf(places, depths, counts, tolerance, facing, before);
     };
-    const surfaces = among(all, among(strong, []));
-    if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit)) return [];
+    const near = among(all, among(strong, []));
+    const surfaces = [...near, ...othersOf(near, this.planesSeen(strong, around, tolerance), tolerance)];
+    if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit) && !this.isCorrected(found, around)) {
+      return [];
+    }
     return surfaces.map((surface) => ({ around, surface }));
   }
 
-  /** How far, in unit space, a depth of 1 moves at most at a part of a hole. */
-  private longest({ cx, cy }: Around, { epipoles }: Parallax): number {
+  /** Planes that the whole frame shows, in local coordinates: around a hole a plane may have few corners, or all of them on a line. */
+  private planesSeen({ corners, depths }: Deep, around: Around, tolerance: number): Surface[] {
+    const places = toUnitSpace(this.space, corners);
+    const [x, y] = this.centreOf(around);
+    const by = around.scale / this.space.half;
+    const weights = new Float64Array(depths.length).fill(WIDE);
+    const exact = surfacesOf(places, depths, weights, tolerance);
+    // Of what is seen aslant, corners are found less exactly.
+    return surfacesOf(places, depths, weights, LOOSE * tolerance, [0, 0], exact).map((c) =>
+      Float64Array.of(depthAt(c, x, y), c[1] * by, c[2] * by),
+    );
+  }
+
+  /** Whether the camera's motion is off at a part of a hole. */
+  private isCorrected({ epipoles }: StretchDepth, around: Around): boolean {
+    const [x, y] = this.centreOf(around);
+    const off = [...epipoles.values()].map((e) => norm2(...correctionAt(e, x, y)));
+    return Math.max(0, ...off) > LEAST_PARALLAX * this.unitPx;
+  }
+
+  private centreOf({ cx, cy }: Around): [number, number] {
     const { space } = this;
-    const [x, y] = [(cx - space.cx) / space.half, (cy - space.cy) / space.half];
+    return [(cx - space.cx) / space.half, (cy - space.cy) / space.half];
+  }
+
+  /** How far, in unit space, a depth of 1 moves at most at a part of a hole. */
+  private longest(around: Around, { epipoles }: Parallax): number {
+    const [x, y] = this.centreOf(around);
     return Math.max(1e-9, ...epipoles.map((e) => (e ? Math.hypot(e[0] - e[2] * x, e[1] - e[2] * y) : 0)));
   }
 
-  /** What every source shows, or undefined if the farthest ones show no parallax: it grows with the distance. */
-  private follow(frame: number, sources: readonly number[], corners: Float64Array): View[] | undefined {
-    const out: View[] = [];
-    const all = [...Array(corners.length / 2).keys()];
-    for (const [i, s] of sources.entries()) {
-      if (i === PROBES && out.every((view) => !sampleEpipole(view, this.unitPx))) return undefined;
-      out.push(this.view(frame, s, corners, all));
-    }
-    return out;
-  }
-
-  private view(frame: number, source: number, corners: Float64Array, asked: readonly number[]): View {
+  /** What every source shows of some corners. */
+  private viewsOf(frame: number, sources: readonly number[], corners: Float64Array): Map<number, View> {
     const { space } = this;
-    const guess = corners.slice();
-    this.camera.map(frame, source, guess);
-    return {
-      guess: toUnitSpace(space, guess),
-      scale: scalesOf(this.camera, frame, source, corners),
-      moved: this.follower.moved(frame, source, corners, asked).map((v) => v / space.half),
-    };
+    const places = toUnitSpace(space, corners);
+    const outwards = this.follower.movedOutwards(frame, sources, corners);
+    return new Map(
+      [...outwards].map(([source, moved]) => {
+        const guess = corners.slice();
+        this.camera.map(frame, source, guess);
+        const scale = scalesOf(this.camera, frame, source, corners);
+        return [source, { places, guess: toUnitSpace(space, guess), scale, moved: moved.map((v) => v / space.half) }];
+      }),
+    );
   }
 
   /** Gives each tile of a part one of its surfaces, and brings these to where their tiles agree best. */
@@ -282,6 +312,19 @@ export class DepthFinder {
   }
 }
 
+/** Surfaces that are like none of those known, in local coordinates. */
+function othersOf(known: readonly Surface[], surfaces: readonly Surface[], tolerance: number): Surface[] {
+  const apart = (a: Surface, b: Surface): number =>
+    Math.max(...CORNERS.map(([u, v]) => Math.abs(depthAt(a, u, v) - depthAt(b, u, v))));
+  return surfaces.filter((one) => known.every((other) => apart(one, other) > APART * tolerance));
+}
+
+/** From the tenth to the last tenth of the depths that are known. */
+function rangeOf(depths: Float64Array): number {
+  const known = depths.filter((d) => !Number.isNaN(d)).sort();
+  return known.length === 0 ? 0 : known[Math.floor(0.9 * known.length)] - known[Math.floor(0.1 * known.length)];
+}
+
 const joined = (parts: readonly Float64Array[]): Float64Array => Float64Array.from(parts.flatMap((p) => [...p]));
 
 function once<T>(make: () => T): () => T {
@@ -290,23 +333,6 @@ function once<T>(make: () => T): () => T {
 }
 
 const inOrder = (frames: Iterable<number>): number[] => [...frames].sort((a, b) => a - b);
-
-/** The sources that depths are measured with, the farthest ones first, and those whose epipoles follow from the depths. */
-function divided(frame: number, sources: readonly number[]): { measured: number[]; rest: number[] } {
-  const away = (s: number): number => Math.abs(s - frame);
-  const others = sources.filter((s) => s !== frame).sort((a, b) => away(b) - away(a) || a - b);
-  return { measured: others.slice(0, MEASURED), rest: others.slice(MEASURED) };
-}
-
-/** Corners that tell most about a source: those far off the plane, and as many spread over the rest. */
-function tellingCorners(depths: Float64Array, most: number): number[] {
-  const known = [...depths.keys()].filter((i) => !Number.isNaN(depths[i]));
-  const deep = known.sort((a, b) => Math.abs(depths[b]) - Math.abs(depths[a])).slice(0, most >> 1);
-  const others = known.slice(deep.length);
-  const step = Math.max(1, others.length / (most >> 1));
-  for (let i = 0; i < others.length; i += step) deep.push(others[Math.floor(i)]);
-  return deep;
-}
 
 const toUnitSpace = ({ cx, cy, half }: UnitSpace, places: Float64Array): Float64Array =>
   places.map((v, i) => (v - (i % 2 === 0 ? cx : cy)) / half);

@@ -91,6 +91,7 @@ export class CornerFollower {
    * How each corner moved other than the camera's motion says, px, interleaved; NaN where it was not found.
    * @param asked - Numbers of the corners that are looked for.
    * @param expected - Where they are looked for, off where the camera's plane puts them, px; there if not given.
+   * @param levels - Sizes of the picture at which they are looked for, each twice as large as the one before.
    */
   moved(
     frame: number,
@@ -98,6 +99,7 @@ export class CornerFollower {
     corners: Float64Array,
     asked: readonly number[],
     expected?: Float64Array,
+    levels = LEVELS,
   ): Float64Array {
     const k = this.pyramids.scale;
     const guess = corners.slice();
@@ -110,7 +112,7 @@ export class CornerFollower {
       points.set([corners[i] / k, corners[i + 1] / k, x / k, y / k], at);
       points.set(jacobian(plane, corners[i], corners[i + 1]), at + 4);
     }
-    this.track(frame, source, points);
+    this.track(frame, source, points, levels);
     const out = new Float64Array(corners.length).fill(NaN);
     for (const [n, corner] of asked.entries()) {
       const [p, i] = [n * POINT_FLOATS, 2 * corner];
@@ -134,10 +136,15 @@ export class CornerFollower {
       // How far off the plane each corner moves per frame, by least squares: what is found near by tells little.
       const moving = new Float64Array(corners.length);
       const told = new Float64Array(corners.length).fill(1e-9);
+      let last = 0;
       for (const source of outwards) {
         const away = Math.abs(source - frame);
+        // Once it is known how they move, the nearer the one before the less far they can be from there: what repeats itself is
+        // not taken for it then.
+        const levels = last === 0 ? LEVELS : Math.min(LEVELS, 1 + Math.floor(Math.log2(away - last) / 2));
+        last = away;
         const expected = moving.map((v, i) => (v / told[i]) * away);
-        const moved = this.moved(frame, source, corners, all, expected);
+        const moved = this.moved(frame, source, corners, all, expected, levels);
         moved.forEach((v, i) => {
           if (Number.isNaN(v)) return;
           moving[i] += v * away;
@@ -149,14 +156,14 @@ export class CornerFollower {
     return out;
   }
 
-  private track(frame: number, source: number, points: Float32Array): void {
+  private track(frame: number, source: number, points: Float32Array, levels: number): void {
     const [a, b] = [this.pyramids.get(frame), this.pyramids.get(source)];
     const n = points.length / POINT_FLOATS;
     this.kernels.scoped(() => {
       const at = this.kernels.put(points);
       const work = this.kernels.alloc(4096);
       const view = this.kernels.f32(at, points.length);
-      for (let level = Math.min(LEVELS, a.length) - 1; level >= 0; level--) {
+      for (let level = Math.min(levels, a.length) - 1; level >= 0; level--) {
         const by = 2 ** level;
         const rescale = (f: number): void => {
           for (let i = 0; i < view.length; i += POINT_FLOATS) for (let c = 0; c < 4; c++) view[i + c] *= f;

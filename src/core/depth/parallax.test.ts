@@ -1,6 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { holeParts } from './holeParts.ts';
-import { epipoleOf, findParallax, moreDepths, parallaxOf, type View } from './parallax.ts';
+import { correctionAt, epipoleOn, parallaxOf, type Epipole, type View } from './epipole.ts';
+import { epipoleOf, findParallax, moreDepths } from './parallax.ts';
 import { depthAt, surfacesOf } from './surfaces.ts';
 
 const PX = 1 / 480;
@@ -18,24 +19,30 @@ function world(): { places: Float64Array; depths: Float64Array } {
   return { places, depths: Float64Array.from({ length: 120 }, (_, i) => (i % 5 < 3 ? 0 : 0.03)) };
 }
 
+/** How far a source shows a place from where the camera's motion puts it. */
+function movedBy(e: Epipole, x: number, y: number, depth: number): [number, number] {
+  const [ox, oy] = correctionAt(e, x, y);
+  const [dx, dy] = parallaxOf(e, x + ox, y + oy, 1, depth);
+  return [ox + dx, oy + dy];
+}
+
 /** How a source with epipole e shows the world; every `wrong`-th corner is found in a wrong place. */
-function viewOf(e: Float64Array, wrong: number, seed: number): View {
-  const { places, depths } = world();
+function viewOf(e: Epipole, wrong: number, seed: number, { places, depths } = world()): View {
   const random = dice(seed);
   const scale = new Float64Array(depths.length).fill(1);
   const moved = new Float64Array(places.length);
   depths.forEach((depth, i) => {
-    const [dx, dy] = parallaxOf(e, places[2 * i], places[2 * i + 1], 1, depth);
+    const [dx, dy] = movedBy(e, places[2 * i], places[2 * i + 1], depth);
     const lost = i % wrong === wrong - 1;
     moved[2 * i] = lost ? 40 * PX * (random() - 0.5) : dx + 0.1 * PX * (random() - 0.5);
     moved[2 * i + 1] = lost ? 40 * PX * (random() - 0.5) : dy + 0.1 * PX * (random() - 0.5);
   });
-  return { guess: places, scale, moved };
+  return { places, guess: places, scale, moved };
 }
 
 describe('plane and parallax', () => {
   // A way to the side, one obliquely forward, one back: their lengths differ.
-  const epipoles = [Float64Array.of(1, 0.1, 0), Float64Array.of(0.3, 0.5, 0.8), Float64Array.of(-0.5, -0.1, -0.3)];
+  const epipoles = [epipoleOn(1, 0.1, 0), epipoleOn(0.3, 0.5, 0.8), epipoleOn(-0.5, -0.1, -0.3)];
   const views = epipoles.map((e, k) => viewOf(e, 7, 11 + k));
 
   it('finds depths and epipoles of several sources, though every seventh corner is wrong', () => {
@@ -44,9 +51,9 @@ describe('plane and parallax', () => {
     views.forEach((_, k) => {
       const errors = [...depths.keys()].flatMap((i) => {
         if (i % 7 === 6 || Number.isNaN(found.depths[i])) return [];
-        const at = [places[2 * i], places[2 * i + 1], 1] as const;
-        const [x, y] = parallaxOf(found.epipoles[k]!, ...at, found.depths[i]);
-        const [u, v] = parallaxOf(epipoles[k], ...at, depths[i]);
+        const at = [places[2 * i], places[2 * i + 1]] as const;
+        const [x, y] = movedBy(found.epipoles[k]!, ...at, found.depths[i]);
+        const [u, v] = movedBy(epipoles[k], ...at, depths[i]);
         return [Math.hypot(x - u, y - v) / PX];
       });
       expect(errors.length).toBeGreaterThan(90);
@@ -55,7 +62,7 @@ describe('plane and parallax', () => {
   });
 
   it('gives no depth to what moves by itself', () => {
-    const strange = views.map(({ guess, scale, moved }, k) => {
+    const strange = views.map(({ places, guess, scale, moved }, k) => {
       const own = moved.slice();
       // One corner goes its own way, another one in each source.
       [own[30], own[31]] = [
@@ -63,13 +70,13 @@ describe('plane and parallax', () => {
         [0, 9 * PX],
         [-7 * PX, 5 * PX],
       ][k];
-      return { guess, scale, moved: own };
+      return { places, guess, scale, moved: own };
     });
     expect(findParallax(strange, PX)!.depths[15]).toBeNaN();
   });
 
   it('finds the epipole of one more source from known depths', () => {
-    const e = Float64Array.of(0.2, -0.4, 0.1);
+    const e = epipoleOn(0.2, -0.4, 0.1);
     const found = epipoleOf(viewOf(e, 7, 99), world().depths, PX)!;
     expect(Math.hypot(...found.map((v, i) => v - e[i]))).toBeLessThan(0.02);
   });
@@ -84,8 +91,46 @@ describe('plane and parallax', () => {
   });
 
   it('finds nothing where all lies on the plane', () => {
-    const flat = viewOf(Float64Array.of(0, 0, 0), 1000, 3);
+    const flat = viewOf(epipoleOn(0, 0, 0), 1000, 3);
     expect(findParallax([flat, flat], PX)).toBeUndefined();
+  });
+});
+
+describe('where nothing fills most of the picture', () => {
+  /** A wall, posts before it, what is far behind, and the ground, which comes nearer downwards. */
+  const layered = (): ReturnType<typeof world> => {
+    const { places } = world();
+    const depthOf = (i: number): number => [0, 0.05, -0.04, 0.01 + 0.06 * places[2 * i + 1]][i % 4];
+    return { places, depths: Float64Array.from({ length: 120 }, (_, i) => depthOf(i)) };
+  };
+  /** A camera that goes to the side, and whose motion is off by up to some px, more the farther it went. */
+  const goneBy = (way: number): Epipole =>
+    Float64Array.of(...[1, 0.02, 0.03, 0, 0.008, -0.004, 0.009, 0.006, -0.01, 0.012, 0.008].map((v) => v * way));
+  const ways = [-0.9, -0.45, -0.15, 0.15, 0.45, 0.9];
+  const { places, depths } = layered();
+  const views = ways.map((way, k) => viewOf(goneBy(way), 7, 31 + k, layered()));
+  /** How far each corner is put from where it is shown, px. */
+  const errorsIn = (k: number, e: Epipole, found: Float64Array): number[] =>
+    [...found.keys()].flatMap((i) => {
+      if (i % 7 === 6 || Number.isNaN(found[i])) return [];
+      const [x, y] = movedBy(e, places[2 * i], places[2 * i + 1], found[i]);
+      const [u, v] = movedBy(goneBy(ways[k]), places[2 * i], places[2 * i + 1], depths[i]);
+      return [Math.hypot(x - u, y - v) / PX];
+    });
+
+  it('puts the camera’s motion right by depths that all sources share', () => {
+    const found = findParallax(views, PX)!;
+    const measured = found.epipoles.flatMap((e, k) => (e ? [errorsIn(k, e, found.depths)] : []));
+    expect(measured.length).toBeGreaterThan(3);
+    for (const errors of measured) {
+      expect(errors.length).toBeGreaterThan(90);
+      expect(Math.max(...errors)).toBeLessThan(0.4);
+    }
+  });
+
+  it('does so for one more source', () => {
+    const found = epipoleOf(views[1], depths, PX)!;
+    expect(Math.max(...errorsIn(1, found, depths))).toBeLessThan(0.3);
   });
 });
 

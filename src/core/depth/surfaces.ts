@@ -9,8 +9,9 @@ export type Slope = readonly [number, number];
 
 export const depthAt = (c: Surface, u: number, v: number): number => c[0] + c[1] * u + c[2] * v;
 
-const TRIES = 160;
-const MOST = 4;
+const TRIES = 240;
+/** Surfaces that are found besides those known before. */
+const MOST = 5;
 /** Corners that a surface needs, and the share of all. */
 const NEEDED = 5;
 const NEEDED_SHARE = 0.06;
@@ -47,7 +48,7 @@ export function surfacesOf(
   const out = [...before];
   for (const known of before) left = left.filter(isFree(known));
   const dice = diceOf((left.length + 1) * 7919);
-  while (out.length < MOST && left.length >= needed) {
+  while (out.length < before.length + MOST && left.length >= needed) {
     const found = bestPlane(
       left,
       { places, depths, weights, tolerance, slopes: [[0, 0], facing, ...out.map(slopeOf)] },
