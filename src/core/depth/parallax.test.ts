@@ -61,6 +61,22 @@ describe('plane and parallax', () => {
     });
   });
 
+  it('finds the depths of many corners by some of them', () => {
+    const some = world();
+    const many = {
+      places: Float64Array.from({ length: 5 * some.places.length }, (_, i) => some.places[i % some.places.length]),
+      depths: Float64Array.from({ length: 5 * some.depths.length }, (_, i) => some.depths[i % some.depths.length]),
+    };
+    const found = findParallax(
+      epipoles.map((e, k) => viewOf(e, 7, 11 + k, many)),
+      PX,
+    )!;
+    const deep = [...found.depths].filter((d, i) => i % 5 >= 3 && i % 7 !== 6 && !Number.isNaN(d));
+    expect(found.depths.length).toBe(600);
+    expect(deep.length).toBeGreaterThan(180);
+    expect(Math.max(...deep) / Math.min(...deep)).toBeLessThan(1.1);
+  });
+
   it('gives no depth to what moves by itself', () => {
     const strange = views.map(({ places, guess, scale, moved }, k) => {
       const own = moved.slice();

@@ -17,6 +17,8 @@ export interface Parallax {
 
 /** A source does not tell more for movements longer than this, analysis px: they are as often wrong. */
 const FAR = 10;
+/** Corners that epipoles are found with. */
+const MOST_CORNERS = 400;
 /** Views that depths are measured in. */
 const MEASURED = 6;
 /** Sources that are begun with, the share of the corners that must be explained, and that with which nothing else is tried. */
@@ -48,6 +50,28 @@ const EXACT = 0.3;
  * @returns undefined where nothing rigid off the plane is found.
  */
 export function findParallax(views: readonly View[], px: number): Parallax | undefined {
+  const step = Math.ceil((views[0]?.scale.length ?? 0) / MOST_CORNERS);
+  if (step <= 1) return bestOf(views, px);
+  const found = bestOf(
+    views.map((view) => thinned(view, step)),
+    px,
+  );
+  return found && { depths: moreDepths(views, found, px), epipoles: found.epipoles };
+}
+
+/** Every so many corners of a view: where a hole has many parts they are more than are needed. */
+function thinned({ places, guess, scale, moved }: View, step: number): View {
+  const pairs = (of: Float64Array): Float64Array => of.filter((_, i) => (i >> 1) % step === 0);
+  return {
+    places: pairs(places),
+    guess: pairs(guess),
+    scale: scale.filter((_, i) => i % step === 0),
+    moved: pairs(moved),
+  };
+}
+
+/** What explains most, of all that may be begun with. */
+function bestOf(views: readonly View[], px: number): Parallax | undefined {
   let best: Parallax | undefined;
   let most = LEAST_SHARE;
   for (const start of startsOf(views, px)) {
