@@ -1,5 +1,5 @@
 import { diceOf } from '../geometry/dice.ts';
-import { solveCholesky } from '../geometry/linear.ts';
+import { addEquation, solveCholesky } from '../geometry/linear.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
 import { correctionAt, EPIPOLE, type Epipole, type View } from './epipole.ts';
 
@@ -102,21 +102,14 @@ function solve(
   const a = new Float64Array(n * n);
   const b = new Float64Array(n);
   let all = 0;
-  const add = (f: readonly number[], value: number, w: number): void => {
-    for (let r = 0; r < n; r++) {
-      if (f[r] === 0) continue;
-      b[r] += w * f[r] * value;
-      for (let c = 0; c <= r; c++) a[r * n + c] += w * f[r] * f[c];
-    }
-  };
   for (const i of among) {
     const [mx, my] = [moved[2 * i], moved[2 * i + 1]];
     const [u, v] = [places[2 * i], places[2 * i + 1]];
     const k = depths[i] / scale[i];
     const w = weight(i);
     all += w;
-    add([k, 0, -k * (guess[2 * i] + mx), 1, u, v, 0, 0, 0, u * u, u * v], mx, w);
-    add([0, k, -k * (guess[2 * i + 1] + my), 0, 0, 0, 1, u, v, u * v, v * v], my, w);
+    addEquation(a, b, [k, 0, -k * (guess[2 * i] + mx), 1, u, v, 0, 0, 0, u * u, u * v], mx, w);
+    addEquation(a, b, [0, k, -k * (guess[2 * i + 1] + my), 0, 0, 0, 1, u, v, u * v, v * v], my, w);
   }
   for (let r = 3; r < n; r++) a[r * (n + 1)] += HOLD * all;
   for (let r = 0; r < 3; r++) a[r * (n + 1)] += 1e-9;

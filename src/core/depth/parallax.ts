@@ -1,4 +1,4 @@
-import { median, norm2, solveCholesky } from '../geometry/linear.ts';
+import { addEquation, median, norm2, solveCholesky } from '../geometry/linear.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
 import { fitCorrected, levelled, sampleCorrected } from './corrected.ts';
 import { epipoleOn, parallaxOf, type Epipole, type View } from './epipole.ts';
@@ -234,19 +234,12 @@ function firstEpipole({ guess, scale, moved }: View, depths: Float64Array, sigma
     const k = depths[i] / scale[i];
     const w = gemanMcClure(mx * mx + my * my, 16 * sigma * sigma);
     n++;
-    add(a, bx, [k, 0, -k * x], mx, w);
-    add(a, bx, [0, k, -k * y], my, w);
+    addEquation(a, bx, [k, 0, -k * x], mx, w);
+    addEquation(a, bx, [0, k, -k * y], my, w);
   }
   if (n < NEEDED) return undefined;
   for (let r = 0; r < 3; r++) a[r * 4] += 1e-9;
   return solveCholesky(a, bx, 3) ? epipoleOn(bx[0], bx[1], bx[2]) : undefined;
-}
-
-function add(a: Float64Array, b: Float64Array, f: [number, number, number], value: number, w: number): void {
-  for (let r = 0; r < 3; r++) {
-    b[r] += w * f[r] * value;
-    for (let c = 0; c <= r; c++) a[r * 3 + c] += w * f[r] * f[c];
-  }
 }
 
 /**

@@ -1,3 +1,19 @@
+/** Adds the equation f·x = value, of some weight, to the normal equations a·x = b; of `a` (n·n) the lower triangle is written. */
+export function addEquation(
+  a: Float64Array,
+  b: Float64Array,
+  f: readonly number[],
+  value: number,
+  weight: number,
+): void {
+  const n = f.length;
+  for (let r = 0; r < n; r++) {
+    if (f[r] === 0) continue;
+    b[r] += weight * f[r] * value;
+    for (let c = 0; c <= r; c++) a[r * n + c] += weight * f[r] * f[c];
+  }
+}
+
 /**
  * Solves the symmetric positive system a·x = b in place by Cholesky (Golub & Van Loan 4.2).
  *
