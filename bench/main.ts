@@ -11,6 +11,7 @@ import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchOutlines, type Outlines } from './outlineBench.ts';
 import type { Usage } from './measureProcess.ts';
 import { benchRanges, type RangeScore } from './rangeBench.ts';
+import { laneAhead, laneComing } from './lane.ts';
 import { quay } from './quay.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchStress, type StressResult } from './stressBench.ts';
@@ -26,7 +27,17 @@ const { values } = parseArgs({
     only: { type: 'string' },
   },
 });
-const FILLED = ['boardwalk', 'mill-door', 'fen-flight', 'granary', 'panel', 'dusk-log', 'quay'];
+const FILLED = [
+  'boardwalk',
+  'mill-door',
+  'fen-flight',
+  'granary',
+  'panel',
+  'dusk-log',
+  'quay',
+  'lane-coming',
+  'lane-ahead',
+];
 const JUDGED_AS_JOB = ['boardwalk', 'mill-door', 'fen-flight'];
 const STRESSED = ['boardwalk'];
 const TRACKED = ['boardwalk', 'granary', 'panel'];
@@ -42,7 +53,7 @@ await mkdir(folder, { recursive: true });
 const scratch = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-bench-'));
 const results: unknown[] = [];
 try {
-  for (const shot of [...SHOTS, quay].filter((s) => values.shot?.includes(s.name) ?? true)) {
+  for (const shot of [...SHOTS, quay, laneComing, laneAhead].filter((s) => values.shot?.includes(s.name) ?? true)) {
     const wants = (kind: string, judged: string[]): boolean =>
       (values.only ?? kind) === kind && (values.shot !== undefined || judged.includes(shot.name));
     if (wants('camera', FILLED)) {

@@ -2,8 +2,8 @@ import type { Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { unitSpace } from '../motion/space.ts';
 import { shiftAt, type AffineShift, type FreeMotion } from './freeMotion.ts';
-import { correctionAt, parallaxOf, type Epipole } from './epipole.ts';
-import { depthAt, type Surface } from './surfaces.ts';
+import { parallaxOf, putRight, type Epipole, type View } from './epipole.ts';
+import { depthAt as depthOn, type Surface } from './surfaces.ts';
 
 /** Depths are not carried on beyond the surroundings. */
 const OUTERMOST = 1.2;
@@ -48,7 +48,7 @@ export function local(around: Around, axis: 0 | 1, place: number): number {
 
 /** Depth of a surface at a place of the frame in which it was measured. */
 export const depthOf = ({ around, surface }: PlacedSurface, x: number, y: number): number =>
-  depthAt(surface, local(around, 0, x), local(around, 1, y));
+  depthOn(surface, local(around, 0, x), local(around, 1, y));
 
 /** Third homogeneous coordinate of the camera's plane at places of a frame, 1 at its centre. */
 export function scalesOf(camera: CameraMotion, from: number, to: number, places: ArrayLike<number>): Float64Array {
@@ -57,6 +57,34 @@ export function scalesOf(camera: CameraMotion, from: number, to: number, places:
   const at = (x: number, y: number): number => m[6] * x + m[7] * y + m[8];
   const centre = at(cx, cy);
   return Float64Array.from({ length: places.length / 2 }, (_, i) => at(places[2 * i], places[2 * i + 1]) / centre);
+}
+
+/**
+ * What a source shows of corners of a frame.
+ * @param moved - How far off the camera's plane each was found, frame px, interleaved; NaN where it was not.
+ */
+export function viewFrom(
+  camera: CameraMotion,
+  frame: number,
+  source: number,
+  corners: Float64Array,
+  moved: Float64Array,
+): View {
+  const { half } = unitSpace(camera.data.width, camera.data.height);
+  const guess = corners.slice();
+  camera.map(frame, source, guess);
+  return {
+    places: toUnitSpace(camera, corners),
+    guess: toUnitSpace(camera, guess),
+    scale: scalesOf(camera, frame, source, corners),
+    moved: moved.map((v) => v / half),
+  };
+}
+
+/** Places, interleaved x, y in frame px, in unit space. */
+export function toUnitSpace(camera: CameraMotion, places: Float64Array): Float64Array {
+  const { half, cx, cy } = unitSpace(camera.data.width, camera.data.height);
+  return places.map((v, i) => (v - (i % 2 === 0 ? cx : cy)) / half);
 }
 
 /** Whether a stretch knows where a frame shows what lies on one of its surfaces. */
@@ -79,7 +107,7 @@ export function mapOnSurface(
   camera.map(depth.frame, to, points);
   if (placed.motion) return moveFreely(placed, placed.motion.get(to), from, points);
   const e = depth.epipoles.get(to);
-  if (e) moveByDepth(camera, depth.frame, to, placed, e, from, points);
+  if (e) moveByDepth(camera, depth.frame, to, e, from, points, (i) => depthOf(placed, from[2 * i], from[2 * i + 1]));
   return e !== undefined;
 }
 
@@ -95,23 +123,28 @@ function moveFreely({ around }: PlacedSurface, shift: AffineShift | undefined, f
   return true;
 }
 
-function moveByDepth(
+/**
+ * Moves places from where the camera's plane puts them to where an epipole does.
+ * @param from - Where they are in the frame in which depths are known; @param points - where the plane puts them; overwritten.
+ * @param depthAt - Depth of a place, by its number.
+ */
+export function moveByDepth(
   camera: CameraMotion,
   key: number,
   to: number,
-  placed: PlacedSurface,
   e: Epipole,
   from: Places,
   points: Places,
+  depthAt: (i: number) => number,
 ): void {
   const { half, cx, cy } = unitSpace(camera.data.width, camera.data.height);
   const scales = scalesOf(camera, key, to, from);
   for (let i = 0; i < scales.length; i++) {
     const [px, py] = [from[2 * i], from[2 * i + 1]];
-    const [ox, oy] = correctionAt(e, (px - cx) / half, (py - cy) / half);
-    const [x, y] = [(points[2 * i] - cx) / half + ox, (points[2 * i + 1] - cy) / half + oy];
-    const [dx, dy] = parallaxOf(e, x, y, scales[i], depthOf(placed, px, py));
-    points[2 * i] += (ox + dx) * half;
-    points[2 * i + 1] += (oy + dy) * half;
+    const [gx, gy] = [(points[2 * i] - cx) / half, (points[2 * i + 1] - cy) / half];
+    const [x, y, w] = putRight(e, (px - cx) / half, (py - cy) / half, gx, gy, scales[i]);
+    const [dx, dy] = parallaxOf(e, x, y, w, depthAt(i));
+    points[2 * i] = cx + half * (x + dx);
+    points[2 * i + 1] = cy + half * (y + dy);
   }
 }

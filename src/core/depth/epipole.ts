@@ -9,7 +9,10 @@ export interface View {
   moved: Float64Array;
 }
 
-/** The epipole (3), and by how much the camera's motion is off in the source, a small homography (8); unit space. */
+/**
+ * The epipole (3), and by how much the camera's motion is off in the source, what is added to the homography: its first two rows, by 1, x
+ * and y (6), and the third one, by x and y (2); unit space.
+ */
 export type Epipole = Float64Array;
 export const EPIPOLE = 11;
 
@@ -17,13 +20,23 @@ export const EPIPOLE = 11;
 export const epipoleOn = (e0: number, e1: number, e2: number): Epipole =>
   Float64Array.of(e0, e1, e2, 0, 0, 0, 0, 0, 0, 0, 0);
 
-/** How far the camera's motion is off for a place of the frame. */
-export function correctionAt(e: Epipole, x: number, y: number): [number, number] {
-  const q = e[9] * x + e[10] * y;
-  return [e[3] + e[4] * x + e[5] * y + q * x, e[6] + e[7] * x + e[8] * y + q * y];
+/**
+ * Where the source shows a place x, y of the frame, and the third homogeneous coordinate there, once the camera's motion is put right.
+ * @param gx, gy, scale - What the camera's motion says of them.
+ */
+export function putRight(
+  e: Epipole,
+  x: number,
+  y: number,
+  gx: number,
+  gy: number,
+  scale: number,
+): [number, number, number] {
+  const w = scale + e[9] * x + e[10] * y;
+  return [(scale * gx + e[3] + e[4] * x + e[5] * y) / w, (scale * gy + e[6] + e[7] * x + e[8] * y) / w, w];
 }
 
-/** Where a point of a depth lies in the source, as a movement from its guess. */
+/** Where a point of a depth lies in the source, as a movement from where the camera's motion, put right, says. */
 export function parallaxOf(e: Epipole, x: number, y: number, scale: number, depth: number): [number, number] {
   const q = depth / (scale + depth * e[2]);
   return [q * (e[0] - e[2] * x), q * (e[1] - e[2] * y)];

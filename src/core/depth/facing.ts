@@ -1,7 +1,7 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { unitSpace } from '../motion/space.ts';
 import { scalesOf, type Around } from './depthPlaces.ts';
-import { correctionAt, parallaxOf, type Epipole } from './epipole.ts';
+import { parallaxOf, putRight, type Epipole } from './epipole.ts';
 import type { Slope } from './surfaces.ts';
 
 /**
@@ -29,15 +29,16 @@ export function facingSlope(
     const from = Float64Array.of(...centre, centre[0] + reach, centre[1], centre[0], centre[1] + reach);
     const at = from.slice();
     camera.map(frame, source, at);
-    for (let k = 0; k < at.length; k += 2) {
-      const [ox, oy] = correctionAt(e, (from[k] - cx) / half, (from[k + 1] - cy) / half);
-      at[k] += ox * half;
-      at[k + 1] += oy * half;
-    }
-    const [x, y] = [(at[0] - cx) / half, (at[1] - cy) / half];
-    const [dx, dy] = parallaxOf(e, x, y, scalesOf(camera, frame, source, centre)[0], 1);
+    const scales = scalesOf(camera, frame, source, from);
+    const unit = (places: Float64Array, k: number): [number, number] => [
+      (places[2 * k] - cx) / half,
+      (places[2 * k + 1] - cy) / half,
+    ];
+    const [centred, right, below] = [0, 1, 2].map((k) => putRight(e, ...unit(from, k), ...unit(at, k), scales[k]));
+    const [x, y, w] = centred;
+    const [dx, dy] = parallaxOf(e, x, y, w, 1);
     // Movement of a place beside the centre, per unit of local coordinates, in units of the frame.
-    const [xu, yu, xv, yv] = [2, 3, 4, 5].map((k) => (2 * (at[k] - at[k % 2])) / half);
+    const [xu, yu, xv, yv] = [right[0] - x, right[1] - y, below[0] - x, below[1] - y].map((d) => 2 * d);
     const [squeezed, sheared] = [xu - yv, xv + yu];
     u -= dx * squeezed + dy * sheared;
     v -= dx * sheared - dy * squeezed;

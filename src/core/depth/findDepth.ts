@@ -8,12 +8,22 @@ import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './ch
 import { facingSlope } from './facing.ts';
 import { findFree } from './findFree.ts';
 import { CornerFollower } from './followCorners.ts';
-import { depthOf, mapOnSurface, scalesOf, type Around, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
+import {
+  depthOf,
+  mapOnSurface,
+  moveByDepth,
+  toUnitSpace,
+  viewFrom,
+  type Around,
+  type PlacedSurface,
+  type StretchDepth,
+} from './depthPlaces.ts';
 import { signOfNearer } from './nearer.ts';
+import { Guide, type Guided } from './guided.ts';
 import { holeParts } from './holeParts.ts';
 import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
-import { correctionAt, type View } from './epipole.ts';
-import { epipoleOf, findParallax, moreDepths, type Parallax } from './parallax.ts';
+import type { Epipole, View } from './epipole.ts';
+import { findParallax, moreDepths, type Parallax } from './parallax.ts';
 import { cornersAround, partOf, surroundingsOf, type Part } from './surroundings.ts';
 import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
 import { sweepSurface } from './sweepSurface.ts';
@@ -51,11 +61,18 @@ interface SomeCorners {
   others: Float64Array;
 }
 
+/** How far corners moved off the camera's plane, by source, frame px; each followed when it is first asked for. */
+interface Followed {
+  strong: () => Map<number, Float64Array>;
+  others: () => Map<number, Float64Array>;
+}
+
 /** What was found so far around the parts of a hole. */
 interface Start {
   found: StretchDepth;
   parts: readonly Part[];
   corners: SomeCorners;
+  followed: Followed;
 }
 
 interface Work {
@@ -105,7 +122,7 @@ export class DepthFinder {
   find(region: TiledRegion, sources: readonly number[], also: readonly number[] = []): StretchDepth | undefined {
     if (this.camera.data.tripod) return undefined;
     const start = this.begin(region, sources, also);
-    this.findFreeIn(start, sources, also);
+    this.findFreeIn(start, sources);
     return start.found.surfaces.length === 0 ? undefined : start.found;
   }
 
@@ -113,7 +130,7 @@ export class DepthFinder {
   isDeep(region: TiledRegion, sources: readonly number[]): boolean {
     if (this.camera.data.tripod) return false;
     const start = this.begin(region, sources, []);
-    if (start.found.surfaces.length === 0) this.findFreeIn(start, sources, []);
+    if (start.found.surfaces.length === 0) this.findFreeIn(start, sources);
     return start.found.surfaces.length > 0;
   }
 
@@ -125,57 +142,76 @@ export class DepthFinder {
     const corners = this.cornersOf(frame, parts);
     const tiles = new Uint8Array(cols * rows);
     const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], nearer: 0, epipoles: new Map() };
-    this.findRigid(found, parts, corners, sources, also);
-    return { found, parts, corners };
+    const everyone = [...new Set([...sources, ...also])].filter((s) => s !== frame);
+    const start = { found, parts, corners, followed: this.followed(frame, corners, everyone) };
+    this.findRigid(start, sources);
+    return start;
   }
 
-  private findFreeIn({ found, parts, corners }: Start, sources: readonly number[], also: readonly number[]): void {
-    const { frame, cols, rows } = found;
+  private followed(frame: number, { strong, others }: SomeCorners, sources: readonly number[]): Followed {
+    return {
+      strong: once(() => this.follower.movedOutwards(frame, sources, strong)),
+      others: once(() => this.follower.movedOutwards(frame, sources, others)),
+    };
+  }
+
+  private findFreeIn({ found, parts, corners, followed }: Start, sources: readonly number[]): void {
+    const { cols, rows } = found;
     const px = this.pyramids.scale;
     const all = joined([corners.strong, corners.others]);
-    const everyone = [...new Set([...sources, ...also])];
-    const moved = once(() => this.follower.movedOutwards(frame, everyone, all));
+    const moved = once(() => {
+      const others = followed.others();
+      return new Map([...followed.strong()].map(([s, strong]) => [s, joined([strong, others.get(s)!])]));
+    });
     const seen = { ...this.witnesses(found), sources: inOrder(sources) };
     for (const part of parts) findFree({ camera: this.camera, seen, part, corners: all, moved, px, cols, rows }, found);
   }
 
   /** Surfaces of a rigid world: one epipole per source, and depths. */
-  private findRigid(
-    found: StretchDepth,
-    parts: readonly Part[],
-    { strong: corners, others }: SomeCorners,
-    sources: readonly number[],
-    also: readonly number[],
-  ): void {
+  private findRigid({ found, parts, corners, followed }: Start, sources: readonly number[]): void {
     const { frame } = found;
-    const everyone = [...new Set([...sources, ...also])].filter((s) => s !== frame);
-    const views = this.viewsOf(frame, everyone, corners);
-    const own = everyone.filter((s) => sources.includes(s));
-    const seen = own.map((s) => views.get(s)!);
-    const parallax = findParallax(seen, this.unitPx);
-    if (!parallax) return;
-    const ask = (s: number): void => {
-      const e = epipoleOf(views.get(s)!, parallax.depths, this.unitPx);
-      if (e) found.epipoles.set(s, e);
-    };
-    parallax.epipoles.forEach((e, k) => (e ? found.epipoles.set(own[k], e) : ask(own[k])));
-    const strong = { corners, depths: parallax.depths };
-    const weaker = this.viewsOf(frame, own, others);
-    const all = this.withOthers(
-      own.map((s) => weaker.get(s)!),
-      strong,
-      others,
-      parallax,
+    const views = this.viewsFrom(frame, corners.strong, followed.strong());
+    const own = [...views.keys()].filter((s) => sources.includes(s));
+    const first = findParallax(
+      own.map((s) => views.get(s)!),
+      this.unitPx,
     );
+    if (!first) return;
+    const weaker = this.viewsFrom(frame, corners.others, followed.others());
+    const joint = new Map([...views].map(([s, view]) => [s, joinedViews(view, weaker.get(s)!)]));
+    const guided = this.guided(frame, corners, joint, own, first);
+    const epipoles = own.map((s) => guided.epipoles.get(s));
+    own.forEach((s, k) => epipoles[k] && found.epipoles.set(s, epipoles[k]));
+    const all = { corners: joined([corners.strong, corners.others]), depths: guided.depths };
+    const strong = { corners: corners.strong, depths: guided.depths.subarray(0, corners.strong.length / 2) };
     for (const part of parts) {
       // A depth that moves a point by one analysis px in the source that shows most of it.
-      const unit = this.unitPx / this.longest(part.around, parallax);
+      const unit = this.unitPx / this.longest(part.around, epipoles);
       const surfaces = this.surfacesAround(part.around, strong, all, unit, found);
       if (surfaces.length > 0) this.place(part, surfaces, found, unit);
     }
     if (found.surfaces.length === 0) return;
     found.nearer = this.nearerOf(found);
-    also.filter((s) => s !== frame && !sources.includes(s)).forEach(ask);
+    for (const [s, e] of guided.epipoles) found.epipoles.set(s, e);
+  }
+
+  /**
+   * Depths of all corners, and epipoles, once the first depths tell where to look. Weaker corners are found in wrong places too often to
+   * tell where the camera went without them.
+   */
+  private guided(
+    frame: number,
+    { strong, others }: SomeCorners,
+    views: ReadonlyMap<number, View>,
+    own: readonly number[],
+    { depths, epipoles }: Parallax,
+  ): Guided {
+    const weaker = own.map((s) => partOfView(views.get(s)!, strong.length / 2));
+    const more = others.length > 0 ? moreDepths(weaker, epipoles, this.unitPx) : others;
+    const deep = { corners: joined([strong, others]), depths: joined([depths, more]) };
+    const first = new Map(own.flatMap((s, k): [number, Epipole][] => (epipoles[k] ? [[s, epipoles[k]]] : [])));
+    const sloped = { ...deep, slopes: this.slopesOf(deep) };
+    return new Guide(this.camera, this.follower, frame, sloped, this.unitPx).all(views, first);
   }
 
   /** Corners all over the frame, which tell where the camera went, and many around each part of the hole. */
@@ -188,13 +224,6 @@ export class DepthFinder {
     };
   }
 
-  /** Weaker corners besides the strong ones: found in wrong places more often, they must not tell where the camera went. */
-  private withOthers(views: readonly View[], strong: Deep, others: Float64Array, parallax: Parallax): Deep {
-    if (others.length === 0) return strong;
-    const depths = moreDepths(views, parallax, this.unitPx);
-    return { corners: joined([strong.corners, others]), depths: joined([strong.depths, depths]) };
-  }
-
   /** Surfaces around a part of a hole: those of the strong corners, then such as only the weaker ones show. */
   private surfacesAround(around: Around, strong: Deep, all: Deep, unit: number, found: StretchDepth): PlacedSurface[] {
     const facing = facingSlope(this.camera, found.frame, around, found.epipoles);
@@ -205,7 +234,7 @@ export class DepthFinder {
       return surfacesOf(places, depths, counts, tolerance, facing, before);
     };
     const near = among(all, among(strong, []));
-    const surfaces = [...near, ...othersOf(near, this.planesSeen(strong, around, tolerance), tolerance)];
+    const surfaces = [...near, ...othersOf(near, this.planesSeen(all, around, tolerance), tolerance)];
     if (surfaces.every((s) => Math.abs(depthAt(s, 0, 0)) < LEAST_PARALLAX * unit) && !this.isCorrected(found, around)) {
       return [];
     }
@@ -213,23 +242,49 @@ export class DepthFinder {
   }
 
   /** Planes that the whole frame shows, in local coordinates: around a hole a plane may have few corners, or all of them on a line. */
-  private planesSeen({ corners, depths }: Deep, around: Around, tolerance: number): Surface[] {
-    const places = toUnitSpace(this.space, corners);
+  private planesSeen(deep: Deep, around: Around, tolerance: number): Surface[] {
     const [x, y] = this.centreOf(around);
     const by = around.scale / this.space.half;
+    return this.planesOf(deep, tolerance).map((c) => Float64Array.of(depthAt(c, x, y), c[1] * by, c[2] * by));
+  }
+
+  /** Planes that the whole frame shows, in unit space. */
+  private planesOf({ corners, depths }: Deep, tolerance: number): Surface[] {
+    const places = toUnitSpace(this.camera, corners);
     const weights = new Float64Array(depths.length).fill(WIDE);
     const exact = surfacesOf(places, depths, weights, tolerance);
     // Of what is seen aslant, corners are found less exactly.
-    return surfacesOf(places, depths, weights, LOOSE * tolerance, [0, 0], exact).map((c) =>
-      Float64Array.of(depthAt(c, x, y), c[1] * by, c[2] * by),
-    );
+    return surfacesOf(places, depths, weights, LOOSE * tolerance, [0, 0], exact);
+  }
+
+  /** How depths change at each corner, by the plane that it lies on, per unit of space along x and y; 0 where it lies on none. */
+  private slopesOf(deep: Deep): Float64Array {
+    const places = toUnitSpace(this.camera, deep.corners);
+    const tolerance = SAME_SHARE * rangeOf(deep.depths);
+    const planes = this.planesOf(deep, tolerance);
+    const out = new Float64Array(deep.corners.length);
+    deep.depths.forEach((depth, i) => {
+      let least = LOOSE * tolerance;
+      for (const c of planes) {
+        const off = Math.abs(depth - depthAt(c, places[2 * i], places[2 * i + 1]));
+        if (!(off < least)) continue;
+        least = off;
+        out.set(c.subarray(1), 2 * i);
+      }
+    });
+    return out;
   }
 
   /** Whether the camera's motion is off at a part of a hole. */
-  private isCorrected({ epipoles }: StretchDepth, around: Around): boolean {
-    const [x, y] = this.centreOf(around);
-    const off = [...epipoles.values()].map((e) => norm2(...correctionAt(e, x, y)));
-    return Math.max(0, ...off) > LEAST_PARALLAX * this.unitPx;
+  private isCorrected({ frame, epipoles }: StretchDepth, { cx, cy }: Around): boolean {
+    const off = [...epipoles].map(([source, e]) => {
+      const guess = Float64Array.of(cx, cy);
+      this.camera.map(frame, source, guess);
+      const right = guess.slice();
+      moveByDepth(this.camera, frame, source, e, Float64Array.of(cx, cy), right, () => 0);
+      return norm2(right[0] - guess[0], right[1] - guess[1]);
+    });
+    return Math.max(0, ...off) > LEAST_PARALLAX * this.pyramids.scale;
   }
 
   private centreOf({ cx, cy }: Around): [number, number] {
@@ -238,24 +293,14 @@ export class DepthFinder {
   }
 
   /** How far, in unit space, a depth of 1 moves at most at a part of a hole. */
-  private longest(around: Around, { epipoles }: Parallax): number {
+  private longest(around: Around, epipoles: readonly (Epipole | undefined)[]): number {
     const [x, y] = this.centreOf(around);
     return Math.max(1e-9, ...epipoles.map((e) => (e ? Math.hypot(e[0] - e[2] * x, e[1] - e[2] * y) : 0)));
   }
 
   /** What every source shows of some corners. */
-  private viewsOf(frame: number, sources: readonly number[], corners: Float64Array): Map<number, View> {
-    const { space } = this;
-    const places = toUnitSpace(space, corners);
-    const outwards = this.follower.movedOutwards(frame, sources, corners);
-    return new Map(
-      [...outwards].map(([source, moved]) => {
-        const guess = corners.slice();
-        this.camera.map(frame, source, guess);
-        const scale = scalesOf(this.camera, frame, source, corners);
-        return [source, { places, guess: toUnitSpace(space, guess), scale, moved: moved.map((v) => v / space.half) }];
-      }),
-    );
+  private viewsFrom(frame: number, corners: Float64Array, moved: ReadonlyMap<number, Float64Array>): Map<number, View> {
+    return new Map([...moved].map(([s, m]) => [s, viewFrom(this.camera, frame, s, corners, m)]));
   }
 
   /** Gives each tile of a part one of its surfaces, and brings these to where their tiles agree best. */
@@ -325,6 +370,22 @@ function rangeOf(depths: Float64Array): number {
   return known.length === 0 ? 0 : known[Math.floor(0.9 * known.length)] - known[Math.floor(0.1 * known.length)];
 }
 
+/** What a source shows of some corners and of others. */
+const joinedViews = (a: View, b: View): View => ({
+  places: joined([a.places, b.places]),
+  guess: joined([a.guess, b.guess]),
+  scale: joined([a.scale, b.scale]),
+  moved: joined([a.moved, b.moved]),
+});
+
+/** What a source shows of the corners from a number on. */
+const partOfView = ({ places, guess, scale, moved }: View, first: number): View => ({
+  places: places.subarray(2 * first),
+  guess: guess.subarray(2 * first),
+  scale: scale.subarray(first),
+  moved: moved.subarray(2 * first),
+});
+
 const joined = (parts: readonly Float64Array[]): Float64Array => Float64Array.from(parts.flatMap((p) => [...p]));
 
 function once<T>(make: () => T): () => T {
@@ -333,6 +394,3 @@ function once<T>(make: () => T): () => T {
 }
 
 const inOrder = (frames: Iterable<number>): number[] => [...frames].sort((a, b) => a - b);
-
-const toUnitSpace = ({ cx, cy, half }: UnitSpace, places: Float64Array): Float64Array =>
-  places.map((v, i) => (v - (i % 2 === 0 ? cx : cy)) / half);

@@ -28,6 +28,16 @@ interface Found {
   s: number;
 }
 
+/** What is looked for in a source, and where. */
+export interface Aim {
+  /** Numbers of the corners that are looked for. */
+  asked: readonly number[];
+  /** Where corners are looked for, off where the camera's plane puts them, px, interleaved. */
+  expected: Float64Array;
+  /** The Jacobian (rows one after the other) of what is around each corner; that of the camera's plane if not given. */
+  turns?: Float64Array;
+}
+
 /** Finds corners in a part of a frame, and where other frames show them (pyramidal Lucas-Kanade). */
 export class CornerFollower {
   constructor(
@@ -89,16 +99,13 @@ export class CornerFollower {
 
   /**
    * How each corner moved other than the camera's motion says, px, interleaved; NaN where it was not found.
-   * @param asked - Numbers of the corners that are looked for.
-   * @param expected - Where they are looked for, off where the camera's plane puts them, px; there if not given.
    * @param levels - Sizes of the picture at which they are looked for, each twice as large as the one before.
    */
   moved(
     frame: number,
     source: number,
     corners: Float64Array,
-    asked: readonly number[],
-    expected?: Float64Array,
+    { asked, expected, turns }: Aim,
     levels = LEVELS,
   ): Float64Array {
     const k = this.pyramids.scale;
@@ -108,9 +115,9 @@ export class CornerFollower {
     const points = new Float32Array(asked.length * POINT_FLOATS);
     for (const [n, corner] of asked.entries()) {
       const [at, i] = [n * POINT_FLOATS, 2 * corner];
-      const [x, y] = [guess[i] + (expected?.[i] ?? 0), guess[i + 1] + (expected?.[i + 1] ?? 0)];
+      const [x, y] = [guess[i] + expected[i], guess[i + 1] + expected[i + 1]];
       points.set([corners[i] / k, corners[i + 1] / k, x / k, y / k], at);
-      points.set(jacobian(plane, corners[i], corners[i + 1]), at + 4);
+      points.set(turns?.subarray(2 * i, 2 * i + 4) ?? jacobian(plane, corners[i], corners[i + 1]), at + 4);
     }
     this.track(frame, source, points, levels);
     const out = new Float64Array(corners.length).fill(NaN);
@@ -144,7 +151,7 @@ export class CornerFollower {
         const levels = last === 0 ? LEVELS : Math.min(LEVELS, 1 + Math.floor(Math.log2(away - last) / 2));
         last = away;
         const expected = moving.map((v, i) => (v / told[i]) * away);
-        const moved = this.moved(frame, source, corners, all, expected, levels);
+        const moved = this.moved(frame, source, corners, { asked: all, expected }, levels);
         moved.forEach((v, i) => {
           if (Number.isNaN(v)) return;
           moving[i] += v * away;

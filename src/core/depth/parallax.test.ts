@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { holeParts } from './holeParts.ts';
-import { correctionAt, epipoleOn, parallaxOf, type Epipole, type View } from './epipole.ts';
-import { epipoleOf, findParallax, moreDepths } from './parallax.ts';
+import { epipoleOn, parallaxOf, putRight, type Epipole, type View } from './epipole.ts';
+import { findParallax, likeliest, moreDepths, withOneMore, type Known } from './parallax.ts';
 import { depthAt, surfacesOf } from './surfaces.ts';
 
 const PX = 1 / 480;
@@ -21,9 +21,9 @@ function world(): { places: Float64Array; depths: Float64Array } {
 
 /** How far a source shows a place from where the camera's motion puts it. */
 function movedBy(e: Epipole, x: number, y: number, depth: number): [number, number] {
-  const [ox, oy] = correctionAt(e, x, y);
-  const [dx, dy] = parallaxOf(e, x + ox, y + oy, 1, depth);
-  return [ox + dx, oy + dy];
+  const [gx, gy, w] = putRight(e, x, y, x, y, 1);
+  const [dx, dy] = parallaxOf(e, gx, gy, w, depth);
+  return [gx + dx - x, gy + dy - y];
 }
 
 /** How a source with epipole e shows the world; every `wrong`-th corner is found in a wrong place. */
@@ -39,6 +39,9 @@ function viewOf(e: Epipole, wrong: number, seed: number, { places, depths } = wo
   });
   return { places, guess: places, scale, moved };
 }
+
+/** Sources that show depths as they are. */
+const knownBy = (views: View[], epipoles: Epipole[], depths: Float64Array): Known => ({ views, epipoles, depths });
 
 describe('plane and parallax', () => {
   // A way to the side, one obliquely forward, one back: their lengths differ.
@@ -93,13 +96,13 @@ describe('plane and parallax', () => {
 
   it('finds the epipole of one more source from known depths', () => {
     const e = epipoleOn(0.2, -0.4, 0.1);
-    const found = epipoleOf(viewOf(e, 7, 99), world().depths, PX)!;
+    const found = likeliest(viewOf(e, 7, 99), knownBy(views, epipoles, world().depths), PX)!;
     expect(Math.hypot(...found.map((v, i) => v - e[i]))).toBeLessThan(0.02);
   });
 
   it('gives more corners their depths, and none to those that were found in wrong places', () => {
     const { depths } = world();
-    const more = moreDepths(views, { depths: new Float64Array(0), epipoles }, PX);
+    const more = moreDepths(views, epipoles, PX);
     depths.forEach((depth, i) => {
       if (i % 7 === 6) expect(more[i]).toBeNaN();
       else expect(Math.abs(more[i] - depth)).toBeLessThan(0.3 * PX);
@@ -145,8 +148,39 @@ describe('where nothing fills most of the picture', () => {
   });
 
   it('does so for one more source', () => {
-    const found = epipoleOf(views[1], depths, PX)!;
+    const others = [0, 2, 3];
+    const known = knownBy(
+      others.map((k) => views[k]),
+      others.map((k) => goneBy(ways[k])),
+      depths,
+    );
+    const found = likeliest(views[1], known, PX)!;
     expect(Math.max(...errorsIn(1, found, depths))).toBeLessThan(0.3);
+  });
+
+  it('tells depths more exactly by a source farther away, though they put its corners beside where it shows them', () => {
+    const random = dice(77);
+    const near = [-0.05, 0.05];
+    // Known to a tenth of a px in the near sources: up to four px in the far one.
+    const rough = depths.map((d) => d + (4 * PX * (random() - 0.5)) / 0.9);
+    const known = knownBy(
+      near.map((way, k) => viewOf(goneBy(way), 1e9, 51 + k, layered())),
+      near.map(goneBy),
+      rough,
+    );
+    const more = withOneMore(known, views[5], likeliest(views[5], known, PX)!, PX)!;
+    const errors = errorsIn(5, more.epipoles[2], more.depths);
+    expect(Math.max(...errorsIn(5, goneBy(0.9), rough))).toBeGreaterThan(1.5);
+    expect(errors.length).toBeGreaterThan(90);
+    expect(Math.max(...errors)).toBeLessThan(0.4);
+  });
+
+  it('takes no source that shows something else', () => {
+    const random = dice(78);
+    const known = knownBy(views.slice(0, 3), ways.slice(0, 3).map(goneBy), depths);
+    const strange = { ...views[5], moved: views[5].moved.map(() => 30 * PX * (random() - 0.5)) };
+    const e = likeliest(strange, known, PX) ?? goneBy(0.9);
+    expect(withOneMore(known, strange, e, PX)).toBeUndefined();
   });
 });
 

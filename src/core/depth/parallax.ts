@@ -1,6 +1,6 @@
 import { addEquation, median, norm2, solveCholesky } from '../geometry/linear.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
-import { fitCorrected, levelled, sampleCorrected } from './corrected.ts';
+import { errorsBy, fitCorrected, levelled, sampleCorrected } from './corrected.ts';
 import { epipoleOn, parallaxOf, type Epipole, type View } from './epipole.ts';
 import { alongLines, differences, lengthRatio, sampleEpipole, strongest } from './sampleEpipole.ts';
 
@@ -27,9 +27,13 @@ const LEAST_SHARE = 0.5;
 const ENOUGH = 0.8;
 /** Corners that must agree about a source. */
 const NEEDED = 8;
+/** The same of one more. */
+const NEEDED_MORE = 16;
 /** An honest match's error, analysis px; the rounds start with a larger one. */
 const SIGMA = 0.3;
 const ROUNDS = 40;
+/** The same for one more source. */
+const ROUNDS_MORE = 24;
 /** Rounds after each view that is added. */
 const FIRST_ROUNDS = 4;
 /** By how much the error falls from round to round. */
@@ -56,7 +60,7 @@ export function findParallax(views: readonly View[], px: number): Parallax | und
     views.map((view) => thinned(view, step)),
     px,
   );
-  return found && { depths: moreDepths(views, found, px), epipoles: found.epipoles };
+  return found && { depths: moreDepths(views, found.epipoles, px), epipoles: found.epipoles };
 }
 
 /** Every so many corners of a view: where a hole has many parts they are more than are needed. */
@@ -114,7 +118,7 @@ function settle(views: readonly View[], { base, e }: Start, px: number): Paralla
   };
   for (const view of some.slice(1)) {
     const own = sampleEpipole(view, px);
-    epipoles.push(sampleCorrected(view, depths, own && relatedTo(depths, view, own, px), px));
+    epipoles.push(sampleCorrected(view, { depths }, own && relatedTo(depths, view, own, px), px));
     for (let round = 0; round < FIRST_ROUNDS; round++) fit(START * SIGMA * px);
   }
   for (let round = 0; round < ROUNDS; round++) fit(SIGMA * px * Math.max(1, START * SOONER ** round));
@@ -147,20 +151,70 @@ function telling({ moved }: View, px: number): number {
   return sum;
 }
 
-/** Epipole of one more source of the same frame, whose corners' depths are known; undefined where it is not like them. */
-export function epipoleOf(view: View, depths: Float64Array, px: number): Epipole | undefined {
-  const aimed = sampleEpipole(view, px);
-  let e = sampleCorrected(view, depths, aimed && relatedTo(depths, view, aimed, px), px);
-  for (let round = 0; round < ROUNDS; round++) {
+/**
+ * What explains most of one more source of the same frame, by depths that are known, however little that is.
+ * @param aim - What it may be.
+ */
+export function likeliest(
+  view: View,
+  { views, epipoles, depths }: Known,
+  px: number,
+  aim?: Epipole,
+): Epipole | undefined {
+  const deep = { depths, told: toldBy(views, epipoles) };
+  let e = sampleCorrected(view, deep, aim ?? aimOf(view, depths, px), px);
+  for (let round = 0; round < ROUNDS_MORE; round++) {
     const sigma = SIGMA * px * Math.max(1, START * SOONER ** round);
-    e = fitOne(view, depths, e, sigma);
+    e = e ? fitCorrected(view, deep, e, sigma) : firstEpipole(view, depths, sigma);
   }
-  const errors = e ? errorsOf(levelled(view, e), e, depths).filter((v) => !Number.isNaN(v)) : [];
-  return errors.length >= NEEDED && median(errors) < MOST_OF_VIEW * px ? e : undefined;
+  return e;
+}
+
+function aimOf(view: View, depths: Float64Array, px: number): Epipole | undefined {
+  const aimed = sampleEpipole(view, px);
+  return aimed && relatedTo(depths, view, aimed, px);
+}
+
+/** How far a depth of 1 moves each corner in some sources: the sum of squares. */
+function toldBy(views: readonly View[], epipoles: readonly Epipole[]): Float64Array {
+  const out = new Float64Array(views[0]?.scale.length ?? 0).fill(1e-12);
+  views.forEach(({ guess, scale, moved }, k) => {
+    const e = epipoles[k];
+    for (let i = 0; i < out.length; i++) {
+      if (Number.isNaN(moved[2 * i])) continue;
+      const gx = (e[0] - e[2] * (guess[2 * i] + moved[2 * i])) / scale[i];
+      const gy = (e[1] - e[2] * (guess[2 * i + 1] + moved[2 * i + 1])) / scale[i];
+      out[i] += gx * gx + gy * gy;
+    }
+  });
+  return out;
+}
+
+/** Sources of a frame, their epipoles, and the depths that they show. */
+export interface Known {
+  views: View[];
+  epipoles: Epipole[];
+  depths: Float64Array;
+}
+
+/**
+ * One more source together with those that are known: the farther away the more exactly it tells depths, which are adapted to it.
+ * @returns undefined where most of what it shows is not where depths put it.
+ */
+export function withOneMore(known: Known, view: View, e: Epipole, px: number): Known | undefined {
+  const views = [...known.views, view];
+  const epipoles = [...known.epipoles, e];
+  const errors = errorsBy(view, e, { depths: known.depths, told: toldBy(known.views, known.epipoles) });
+  if (errors.length < NEEDED_MORE || median(errors) > MOST_OF_VIEW * px) return undefined;
+  return { views, epipoles, depths: fitDepths(allLevelled(views, epipoles), epipoles, known.depths, SIGMA * px) };
 }
 
 /** Depths of more corners that the same sources show; NaN where they do not fit. */
-export function moreDepths(views: readonly View[], { epipoles }: Parallax, px: number): Float64Array {
+export function moreDepths(
+  views: readonly View[],
+  epipoles: readonly (Epipole | undefined)[],
+  px: number,
+): Float64Array {
   const unknown = new Float64Array(views[0].scale.length).fill(NaN);
   const level = allLevelled(views, epipoles);
   const depths = fitDepths(level, epipoles, unknown, SIGMA * px);
@@ -179,7 +233,7 @@ function relatedTo(reference: Float64Array, view: View, e: Epipole, px: number):
 
 /** Without one yet, an epipole alone is looked for. */
 const fitOne = (view: View, depths: Float64Array, e: Epipole | undefined, sigma: number): Epipole | undefined =>
-  e ? fitCorrected(view, depths, e, sigma) : firstEpipole(view, depths, sigma);
+  e ? fitCorrected(view, { depths }, e, sigma) : firstEpipole(view, depths, sigma);
 
 function fitDepths(
   views: readonly View[],
