@@ -68,9 +68,15 @@ export interface SessionJob {
   draft?: { format: FrameFormat; factor: number };
 }
 
-/** Sources that a frame is filled from at most, and how many see each part of it. */
-const MOST_SOURCES = { full: 9, draft: 5 };
-const ENOUGH_SOURCES = { full: 6, draft: 3 };
+/**
+ * Sources of a frame. Where there is depth they are chosen by what the camera's plane says, which is not where they show what lies behind a
+ * hole: of some more those that show it are among them.
+ */
+const SOURCES = {
+  full: { most: 9, enough: 6, more: 4 },
+  deep: { most: 16, enough: 10, more: 8 },
+  draft: { most: 5, enough: 3, more: 4 },
+};
 
 export interface FrameChoice {
   reveal: RevealMap;
@@ -258,10 +264,10 @@ export class EngineSession {
     return out;
   }
 
-  /** Reveal of frames first..last-1, and the sources to fill each from. */
-  choose({ first, last }: { first: number; last: number }): FrameChoice[] {
+  /** Reveal of frames first..last-1, and the sources to fill each from. @param deep - Whether they show depth. */
+  choose({ first, last, deep = false }: { first: number; last: number; deep?: boolean }): FrameChoice[] {
     const out: FrameChoice[] = [];
-    const size = this.job.draft ? 'draft' : 'full';
+    const size = this.job.draft ? 'draft' : deep ? 'deep' : 'full';
     for (let t = first; t < last; t++) {
       const visibility = this.finder!.find(t);
       const thin = visibility.cells.length > 1500 ? this.finder!.find(t, 2) : visibility;
@@ -335,8 +341,8 @@ export class EngineSession {
     return this.motion!.data.tripod ? [] : withdrawContradicted(gathered);
   }
 
-  private sourcesOf(visibility: Visibility, size: keyof typeof MOST_SOURCES): number[] {
-    return chooseSources(visibility, MOST_SOURCES[size], ENOUGH_SOURCES[size]);
+  private sourcesOf(visibility: Visibility, size: keyof typeof SOURCES): number[] {
+    return chooseSources(visibility, SOURCES[size]);
   }
 
   gather({ frames, depths, out }: GatherTask): GatheredFrame[] {

@@ -96,6 +96,12 @@ const BELIEVED_FROM = 24;
 const PARALLAX_PROBES = 8;
 const PARALLAX_SHARE = 0.2;
 
+/** Frames first..last-1. */
+interface Range {
+  first: number;
+  last: number;
+}
+
 /** Work on one matte over one stretch of footage: reveal alone, or the whole fill. */
 export class TakeWork {
   private readonly threads: EngineThreads;
@@ -197,8 +203,9 @@ export class TakeWork {
     await mkdir(this.folder, { recursive: true });
     await this.readMattes();
     const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
-    const choices = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
-    const local = await this.once('parallax', () => this.probeParallax(choices, motion));
+    const first = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
+    const local = await this.once('parallax', () => this.probeParallax(first, motion));
+    const choices = local ? await this.chooseDeep() : first;
     const gathered = await this.gather(choices, local);
     const plates = await this.buildPlates(choices, gathered, motion, local);
     const frames = await this.finish(gathered, plates);
@@ -225,17 +232,24 @@ export class TakeWork {
     return result;
   }
 
-  private async inRanges<T>(
-    stage: Progress['stage'],
-    work: (range: { first: number; last: number }) => Promise<T[]>,
-  ): Promise<T[]> {
-    const { count } = this.options;
-    const parts: Part<T[]>[] = [];
-    for (let first = 0; first < count; first += RANGE) {
-      parts.push({ name: `${stage}-${first}`, compute: () => work({ first, last: Math.min(count, first + RANGE) }) });
-    }
+  /** Sources once it is known that there is depth. */
+  private async chooseDeep(): Promise<FrameChoice[]> {
+    const parts = this.ranges('deep-reveal', (range) => this.threads.run('choose', { ...range, deep: true }));
+    return (await this.parts.all(parts)).flat();
+  }
+
+  private async inRanges<T>(stage: Progress['stage'], work: (range: Range) => Promise<T[]>): Promise<T[]> {
+    const parts = this.ranges(stage, work);
     let done = 0;
     return (await this.parts.all(parts, () => this.report(stage, ++done / parts.length))).flat();
+  }
+
+  private ranges<T>(name: string, work: (range: Range) => Promise<T[]>): Part<T[]>[] {
+    const { count } = this.options;
+    return Array.from({ length: Math.ceil(count / RANGE) }, (_, k) => ({
+      name: `${name}-${k * RANGE}`,
+      compute: () => work({ first: k * RANGE, last: Math.min(count, (k + 1) * RANGE) }),
+    }));
   }
 
   private async readMattes(): Promise<void> {
@@ -314,8 +328,8 @@ export class TakeWork {
       const around = [...before.filter((t) => t > middleOf(before)), ...after.filter((t) => t < middleOf(after))];
       const also = around.filter((t) => this.camera!.sameScene(t, key)).flatMap((t) => [t, ...choices[t].sources]);
       const task = { frames: sourced(own, choices), key, also: [...new Set(also)] };
-      // The name says what is in it: parts of a take that was begun before sources had corrections are not read.
-      return { name: `corrected-depth-${k}`, compute: () => this.threads.run('findDepth', task) };
+      // The name says what is in it: parts of a take that was begun before corrections were exact are not read.
+      return { name: `exact-depth-${k}`, compute: () => this.threads.run('findDepth', task) };
     });
     const depths = await this.parts.all(parts, report);
     return new Map(chunks.flatMap(([k], i) => (depths[i] ? [[k, depths[i]]] : [])));

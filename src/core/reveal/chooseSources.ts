@@ -2,10 +2,17 @@ import { SHARED_EVERY, type Visibility } from './visibility.ts';
 
 /** Time distance, frames, at which a source is worth half as much. */
 const HALF_WORTH = 30;
-/** Sources beyond the most that may be added for what none of these shows. */
-const MORE_SOURCES = 4;
 /** What a source that the neighbouring frames have not got too is worth, of one that they have. */
 const ALONE_WORTH = 0.2;
+
+/** How many sources a frame is filled from. */
+export interface SourceBudget {
+  most: number;
+  /** Sources a cell needs before it stops asking. */
+  enough: number;
+  /** Sources beyond the most that may be added for what none of these shows. */
+  more: number;
+}
 
 /**
  * The frames that a hole is filled from: greedily those that add most to cells with few sources, near ones first, and
@@ -13,14 +20,12 @@ const ALONE_WORTH = 0.2;
  * source is outvoted by others that lie farther apart (submodular cover, Nemhauser et al. 1978). What a frame adds only falls as others are chosen, so it is counted again only
  * while an older count says that it may be the best (lazy greedy, Minoux 1978).
  *
- * @param most - Sources at most; a few more where these leave cells unseen that others show.
- * @param enough - Sources a cell needs before it stops asking.
  * @returns Frame numbers in ascending order.
  */
-export function chooseSources(visibility: Visibility, most: number, enough: number): number[] {
+export function chooseSources(visibility: Visibility, { most, enough, more }: SourceBudget): number[] {
   const have = new Uint8Array(visibility.cells.length);
   const chosen = greedily(visibility, have, most, enough);
-  chosen.push(...greedily(visibility, have, MORE_SOURCES, 1));
+  chosen.push(...greedily(visibility, have, more, 1));
   return chosen.sort((a, b) => a - b);
 }
 

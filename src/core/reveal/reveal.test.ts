@@ -4,7 +4,7 @@ import type { FrameReader } from '../image/format.ts';
 import { cellsUnder, createMatteCells, fillMatteCells, FREE, HOLE, NEAR } from '../image/matteCells.ts';
 import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
-import { chooseSources, worthOf } from './chooseSources.ts';
+import { chooseSources, worthOf, type SourceBudget } from './chooseSources.ts';
 import { bestAnchor, REVEAL_LEVEL, regrade, revealOf } from './reveal.ts';
 import { ladder, VisibilityFinder, type Visibility } from './visibility.ts';
 
@@ -121,6 +121,8 @@ describe('reveal', () => {
 });
 
 describe('sources', () => {
+  const budget = (most: number, enough: number, more = 4): SourceBudget => ({ most, enough, more });
+
   it('looks at all near frames and at a common grid of far ones', () => {
     const steps = ladder(50, 40, 200);
     expect(steps.slice(0, 4)).toEqual([49, 51, 48, 52]);
@@ -157,17 +159,17 @@ describe('sources', () => {
       sources: [9, 11, 30],
       seen: Uint8Array.of(1, 0, 1, 0, 0, 1),
     };
-    expect(chooseSources(visibility, 2, 4)).toEqual([9, 30]);
-    expect(chooseSources(visibility, 9, 1)).toEqual([9, 30]);
+    expect(chooseSources(visibility, budget(2, 4))).toEqual([9, 30]);
+    expect(chooseSources(visibility, budget(9, 1))).toEqual([9, 30]);
   });
 
   it('takes frames that its neighbours take too, but for what they do not show', () => {
     const sources = [9, 11, 12, 6];
     const all = { frame: 10, cells: Int32Array.of(0, 1), sources, seen: new Uint8Array(8).fill(1) };
-    expect(chooseSources(all, 2, 4)).toEqual([6, 12]);
+    expect(chooseSources(all, budget(2, 4))).toEqual([6, 12]);
     // Only frame 11 shows the second cell.
     const seen = Uint8Array.of(1, 0, 1, 1, 1, 0, 1, 0);
-    expect(chooseSources({ ...all, seen }, 3, 2)).toEqual([6, 11, 12]);
+    expect(chooseSources({ ...all, seen }, budget(3, 2))).toEqual([6, 11, 12]);
     expect([worthOf(12, 10) > worthOf(9, 10), worthOf(12, 10) > worthOf(18, 10)]).toEqual([true, true]);
   });
 
@@ -175,13 +177,14 @@ describe('sources', () => {
     // Frames 12 and 18 show the first two cells, far frame 96 the third one alone.
     const sources = [12, 18, 96];
     const seen = Uint8Array.of(1, 1, 0, 1, 1, 0, 0, 0, 1);
-    expect(chooseSources({ frame: 10, cells: Int32Array.of(0, 1, 2), sources, seen }, 2, 4)).toEqual([12, 18, 96]);
+    const visibility = { frame: 10, cells: Int32Array.of(0, 1, 2), sources, seen };
+    expect(chooseSources(visibility, budget(2, 4))).toEqual([12, 18, 96]);
+    expect(chooseSources(visibility, budget(2, 4, 0))).toEqual([12, 18]);
     // Nothing is left to see: then no more than wanted.
     expect(
       chooseSources(
         { frame: 10, cells: Int32Array.of(0, 1), sources: [12, 18, 24], seen: new Uint8Array(6).fill(1) },
-        2,
-        4,
+        budget(2, 4),
       ),
     ).toEqual([12, 18]);
   });
@@ -198,7 +201,7 @@ describe('sources', () => {
         seen: Uint8Array.from({ length: n * count }, () => (random() < often ? 1 : 0)),
       };
       const [most, enough] = [1 + Math.floor(9 * random()), 1 + Math.floor(5 * random())];
-      expect(chooseSources(visibility, most, enough)).toEqual(eagerly(visibility, most, enough));
+      expect(chooseSources(visibility, budget(most, enough))).toEqual(eagerly(visibility, most, enough));
     }
   });
 });
