@@ -1,7 +1,7 @@
 import { handUnrest } from '../demo/camera.ts';
 import { flat, upright, Walker } from '../demo/figure.ts';
 import type { Layer } from '../demo/renderer.ts';
-import type { Shot, Thing } from '../demo/shot.ts';
+import { still, type Shot } from '../demo/shot.ts';
 import { cobbles, fenland, granaryWall, mooringPost, skyWithMill, wallWithDoor } from '../demo/surfaces.ts';
 
 const SUN = [-0.5, -0.8, -0.3] as const;
@@ -27,10 +27,6 @@ const lane = (name: string, way: Way): Shot => ({
   codec: ['-c:v', 'libx264', '-preset', 'fast', '-crf', '19', '-pix_fmt', 'yuv420p'],
   build(renderer) {
     const unrest = [61, 62, 63, 64, 65].map(handUnrest);
-    const still = (texture: Thing['layer']['texture'], plane: Thing['layer']['plane']): Thing => ({
-      kind: 'still',
-      layer: { texture, plane },
-    });
     const world = [
       still(skyWithMill(renderer, 3000, 1600, 1100), upright(3, 70, 120, 34)),
       still(fenland(renderer, 1024), flat(3, 48, 120, 48, -0.02)),

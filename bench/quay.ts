@@ -1,6 +1,6 @@
 import { handUnrest } from '../demo/camera.ts';
 import { flat, upright, Walker } from '../demo/figure.ts';
-import type { Shot, Thing } from '../demo/shot.ts';
+import { still, type Shot } from '../demo/shot.ts';
 import { cobbles, mooringPost, reeds, skyWithMill, wallWithDoor } from '../demo/surfaces.ts';
 
 const SUN = [-0.5, -0.8, -0.3] as const;
@@ -21,10 +21,6 @@ export const quay: Shot = {
   build(renderer) {
     const unrest = [51, 52, 53, 54, 55].map(handUnrest);
     const post = mooringPost(renderer, 220, 1500);
-    const still = (texture: Thing['layer']['texture'], plane: Thing['layer']['plane']): Thing => ({
-      kind: 'still',
-      layer: { texture, plane },
-    });
     const behind = [
       still(skyWithMill(renderer, 4000, 1600, 1100), upright(3, 60, 120, 34)),
       still(cobbles(renderer, 3600, 2200), flat(2, 6, 16, 9, 0)),

@@ -11,6 +11,12 @@ export interface Thing {
   body?: string;
 }
 
+/** A part of the world that does not move. */
+export const still = (texture: Layer['texture'], plane: Layer['plane']): Thing => ({
+  kind: 'still',
+  layer: { texture, plane },
+});
+
 /** A scene as filmed by one camera: everything needed to draw any moment of it. */
 export interface Scene {
   sensor: Sensor;

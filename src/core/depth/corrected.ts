@@ -1,7 +1,7 @@
 import { diceOf } from '../geometry/dice.ts';
 import { addEquation, norm2, solveCholesky } from '../geometry/linear.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
-import { EPIPOLE, parallaxOf, putRight, type Epipole, type View } from './epipole.ts';
+import { EPIPOLE, parallaxOf, perDepth, putRight, type Epipole, type View } from './epipole.ts';
 
 /**
  * Where nothing fills most of the picture, the camera's motion lies between what is near and what is far, and is that of no plane: what
@@ -61,14 +61,8 @@ function explained(view: View, e: Epipole, deep: KnownDepths, among: readonly nu
 }
 
 /** Direction of the parallax of a corner at the place at which it was found, and how much less its place counts along it. */
-function directionOf(
-  { guess, scale, moved }: View,
-  e: Epipole,
-  told: Float64Array,
-  i: number,
-): [number, number, number] {
-  const gx = (e[0] - e[2] * (guess[2 * i] + moved[2 * i])) / scale[i];
-  const gy = (e[1] - e[2] * (guess[2 * i + 1] + moved[2 * i + 1])) / scale[i];
+function directionOf(view: View, e: Epipole, told: Float64Array, i: number): [number, number, number] {
+  const [gx, gy] = perDepth(view, e, i);
   const long = norm2(gx, gy);
   if (long < 1e-12) return [1, 0, 1];
   return [gx / long, gy / long, 1 / Math.sqrt(1 + (long * long) / told[i])];

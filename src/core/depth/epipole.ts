@@ -41,3 +41,9 @@ export function parallaxOf(e: Epipole, x: number, y: number, scale: number, dept
   const q = depth / (scale + depth * e[2]);
   return [q * (e[0] - e[2] * x), q * (e[1] - e[2] * y)];
 }
+
+/** How far a depth of 1 moves a corner at the place at which a source, its camera's motion put right, shows it. */
+export const perDepth = ({ guess, scale, moved }: View, e: Epipole, i: number): [number, number] => [
+  (e[0] - e[2] * (guess[2 * i] + moved[2 * i])) / scale[i],
+  (e[1] - e[2] * (guess[2 * i + 1] + moved[2 * i + 1])) / scale[i],
+];

@@ -1,7 +1,7 @@
 import { addEquation, median, norm2, solveCholesky } from '../geometry/linear.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
 import { errorsBy, fitCorrected, levelled, sampleCorrected } from './corrected.ts';
-import { epipoleOn, parallaxOf, type Epipole, type View } from './epipole.ts';
+import { epipoleOn, parallaxOf, perDepth, type Epipole, type View } from './epipole.ts';
 import { alongLines, differences, lengthRatio, sampleEpipole, strongest } from './sampleEpipole.ts';
 
 /**
@@ -117,8 +117,7 @@ function settle(views: readonly View[], { base, e }: Start, px: number): Paralla
     epipoles = epipoles.map((one, k) => fitOne(some[k], depths, one, sigma));
   };
   for (const view of some.slice(1)) {
-    const own = sampleEpipole(view, px);
-    epipoles.push(sampleCorrected(view, { depths }, own && relatedTo(depths, view, own, px), px));
+    epipoles.push(sampleCorrected(view, { depths }, aimOf(view, depths, px), px));
     for (let round = 0; round < FIRST_ROUNDS; round++) fit(START * SIGMA * px);
   }
   for (let round = 0; round < ROUNDS; round++) fit(SIGMA * px * Math.max(1, START * SOONER ** round));
@@ -170,6 +169,7 @@ export function likeliest(
   return e;
 }
 
+/** The epipole that most of the movements point to, with which the source's depths are those that are known. */
 function aimOf(view: View, depths: Float64Array, px: number): Epipole | undefined {
   const aimed = sampleEpipole(view, px);
   return aimed && relatedTo(depths, view, aimed, px);
@@ -178,12 +178,10 @@ function aimOf(view: View, depths: Float64Array, px: number): Epipole | undefine
 /** How far a depth of 1 moves each corner in some sources: the sum of squares. */
 function toldBy(views: readonly View[], epipoles: readonly Epipole[]): Float64Array {
   const out = new Float64Array(views[0]?.scale.length ?? 0).fill(1e-12);
-  views.forEach(({ guess, scale, moved }, k) => {
-    const e = epipoles[k];
+  views.forEach((view, k) => {
     for (let i = 0; i < out.length; i++) {
-      if (Number.isNaN(moved[2 * i])) continue;
-      const gx = (e[0] - e[2] * (guess[2 * i] + moved[2 * i])) / scale[i];
-      const gy = (e[1] - e[2] * (guess[2 * i + 1] + moved[2 * i + 1])) / scale[i];
+      if (Number.isNaN(view.moved[2 * i])) continue;
+      const [gx, gy] = perDepth(view, epipoles[k], i);
       out[i] += gx * gx + gy * gy;
     }
   });
@@ -246,9 +244,7 @@ function fitDepths(
       const e = epipoles[k];
       const [mx, my] = [view.moved[2 * i], view.moved[2 * i + 1]];
       if (!e || Number.isNaN(mx)) return [];
-      const w = view.scale[i];
-      const gx = (e[0] - e[2] * (view.guess[2 * i] + mx)) / w;
-      const gy = (e[1] - e[2] * (view.guess[2 * i + 1] + my)) / w;
+      const [gx, gy] = perDepth(view, e, i);
       return [{ gx, gy, mx, my, long: norm2(gx, gy) }];
     });
     if (rows.length === 0) return NaN;
