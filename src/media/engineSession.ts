@@ -20,9 +20,10 @@ import { compareGrain } from '../core/fill/likeness.ts';
 import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
 import { buildPlate, type Plate } from '../core/fill/plate.ts';
 import { makeRegion, partOf, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
+import { layMirrored, MIRRORED_MARGIN, mirroredViews } from '../core/fill/mirrored.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
-import { SourceFrames } from '../core/fill/sourceFrames.ts';
+import { partAround, SourceFrames } from '../core/fill/sourceFrames.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
 import { snap, type FrameFormat, type FrameReader, type Rect } from '../core/image/format.ts';
@@ -115,6 +116,8 @@ export interface DepthTask {
 
 export interface GatherTask {
   frames: SourcedFrame[];
+  /** Some of the shot's background moves by itself. */
+  restless: boolean;
   /** What lies off the camera's plane, as far as the stretches around the frames know; by the time of their keys. */
   depths: StretchDepth[];
   out: string;
@@ -142,12 +145,11 @@ export interface StillTask {
   statistic: Statistic;
 }
 
-export interface PlateTask {
-  frame: number;
+export interface PlateTask extends SourcedFrame {
   /** Px of the frame. */
   rect: Rect;
-  sources: number[];
   local: boolean;
+  restless: boolean;
   /** As {@link GatheredFrame.contradicted}, of all frames, as this one sees them. */
   contradicted: Float64Array;
 }
@@ -156,6 +158,10 @@ export interface PlateTask {
 export interface Contradicted {
   frame: number;
   places: number[];
+  /** The same if some of the shot's background is known to move by itself. */
+  ifRestless: number[];
+  /** Whether this frame tells so. */
+  restless: boolean;
   side: number;
 }
 
@@ -279,6 +285,14 @@ export class EngineSession {
     return out;
   }
 
+  /** In how many of the given frames the background is restless for sure. */
+  probeRestless({ frames }: Pick<GatherTask, 'frames'>): number {
+    const work = this.workOn(frames);
+    return this.withGatherer(work, new DepthMotion(this.motion!), this.mattes, (gatherer) => {
+      return work.filter(({ region, sources }) => gatherer.gather(region, sources).restless?.sure).length;
+    });
+  }
+
   /** In how many of the given frames what surrounds the hole moves other than the camera's plane does. */
   probeParallax({ frames }: Pick<GatherTask, 'frames'>): number {
     const finder = this.depthFinder();
@@ -330,8 +344,18 @@ export class EngineSession {
     const side = OFFSET_CELL * factor;
     return this.withGatherer(work, new DepthMotion(motion), mattes, (gatherer) =>
       work.map(({ region, sources }) => {
-        const places = withdrawContradicted(gatherer.gather(region, sources));
-        return { frame: region.frame, places: places.map((v) => v * factor), side };
+        const gathered = gatherer.gather(region, sources);
+        const { restless } = gathered;
+        const atFullSize = (places: number[]): number[] => places.map((v) => v * factor);
+        const ifRestless = withdrawContradicted({ ...gathered, support: gathered.support.slice() });
+        const places = restless ? withdrawContradicted({ ...gathered, restless: undefined }) : ifRestless;
+        return {
+          frame: region.frame,
+          places: atFullSize(places),
+          ifRestless: atFullSize(ifRestless),
+          restless: restless?.sure === true,
+          side,
+        };
       }),
     );
   }
@@ -345,13 +369,14 @@ export class EngineSession {
     return chooseSources(visibility, SOURCES[size]);
   }
 
-  gather({ frames, depths, out }: GatherTask): GatheredFrame[] {
+  gather({ frames, restless, depths, out }: GatherTask): GatheredFrame[] {
     const work = this.workOn(frames);
     const stored: StoredFrame[] = [];
     let before: RimResidual | undefined;
     const results = this.withGatherer(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
+        this.takeMirrored(gathered, restless);
         const contradicted = this.withdrawn(gathered);
         stored.push(packFrame(this.kernels, gathered, this.job.frames.format));
         const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
@@ -367,6 +392,26 @@ export class EngineSession {
     );
     writeWhole(out, serialize(stored));
     return results;
+  }
+
+  /**
+   * Takes what is restless from just before and after it is hidden.
+   * @param known - Whether some of the shot's background is known to be restless: then less of the rim needs to tell so.
+   */
+  private takeMirrored(gathered: Gathered, known: boolean): void {
+    const { region, restless } = gathered;
+    if (!restless) return;
+    if (!restless.sure && !known) {
+      gathered.restless = undefined;
+      return;
+    }
+    const { cells, frames, sourceBytes } = this.job;
+    const views = mirroredViews(region, restless.cells, this.finder!.covered(region.frame), cells, this.motion!);
+    const rects = new Map(views.map(({ frame, places }) => [frame, partAround(places, MIRRORED_MARGIN, frames.format)]));
+    this.kernels.scoped(() => {
+      const sources = new SourceFrames(this.kernels, this.frames, this.mattes, rects, sourceBytes, this.taint);
+      layMirrored(this.kernels, gathered, views, sources, frames.format);
+    });
   }
 
   /** What the shot shows of a whole frame. */
@@ -404,13 +449,14 @@ export class EngineSession {
   }
 
   /** Completes what no frame shows, in one frame. */
-  buildPlate({ frame, rect, sources, local, contradicted }: PlateTask): Plate {
+  buildPlate({ frame, rect, sources, local, restless, contradicted }: PlateTask): Plate {
     const { format } = this.job.frames;
     const region = makeRegion(this.kernels, frame, rect, this.mattes, true, this.taint);
     const work = [{ region, sources }];
     const depth = local && this.depthFinder().find(region, sources);
     const motion = this.motionFor(work, depth ? [depth] : []);
     const gathered = this.withGatherer(work, motion, this.mattes, (g) => g.gather(region, sources));
+    this.takeMirrored(gathered, restless);
     const beside = this.besideMattes(gathered, motion);
     this.withdrawn(gathered);
     withdraw(region, gathered.support, contradicted);

@@ -34,13 +34,13 @@ export interface PlateGrounds {
  * The completed pictures that serve the most frames. Where one lies is known before it is made: so all of them can be made at
  * the same time.
  */
-export async function planPlates(grounds: PlateGrounds): Promise<Omit<PlateTask, 'local'>[]> {
+export async function planPlates(grounds: PlateGrounds): Promise<Omit<PlateTask, 'local' | 'restless'>[]> {
   const { choices, gathered, settings, cells, camera } = grounds;
   const fromFrames = settings.sources.includes('frames');
   const maps = unseenMaps(grounds, fromFrames);
   if (!maps.some(Boolean)) return [];
   const finder = await grounds.finder();
-  const tasks: Omit<PlateTask, 'local'>[] = [];
+  const tasks: Omit<PlateTask, 'local' | 'restless'>[] = [];
   while (tasks.length < MOST_PLATES) {
     const best = bestAnchor(maps, cells, finder);
     if (!best || (tasks.length > 0 && best.served < NEGLIGIBLE_CELLS)) break;

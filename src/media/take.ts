@@ -95,6 +95,17 @@ const BELIEVED_FROM = 24;
 /** Frames that are asked whether there is parallax, and the share of them that must say so. */
 const PARALLAX_PROBES = 8;
 const PARALLAX_SHARE = 0.2;
+/** The same, of a background that moves by itself. */
+const RESTLESS_PROBES = 8;
+const RESTLESS_SHARE = 0.2;
+
+/** What a shot is like. */
+interface Nature {
+  /** It shows depth. */
+  local: boolean;
+  /** Some of its background moves by itself. */
+  restless: boolean;
+}
 
 /** Frames first..last-1. */
 interface Range {
@@ -171,10 +182,11 @@ export class TakeWork {
       ({ first, last }) => this.threads.run('contradict', { frames: asked.slice(first, last) }),
       (done) => this.report('gather', done),
     );
+    const restless = isRestless(answers.filter((a) => a.restless).length, asked.length);
     for (const r of reveal) {
-      for (const { frame, places, side } of answers) {
+      for (const { frame, places, ifRestless, side } of answers) {
         if (Math.abs(frame - r.frame) > BELIEVED_FROM || !this.camera!.sameScene(frame, r.frame)) continue;
-        const here = Float64Array.from(places);
+        const here = Float64Array.from(restless ? ifRestless : places);
         this.camera!.map(frame, r.frame, here);
         regrade(r, cellsUnder(this.cells, here, side), 'unseen', this.cells.cell);
       }
@@ -205,9 +217,10 @@ export class TakeWork {
     const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
     const first = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
     const local = await this.once('parallax', () => this.probeParallax(first, motion));
+    const restless = await this.once('restless', () => this.probeRestless(first));
     const choices = local ? await this.chooseDeep() : first;
-    const gathered = await this.gather(choices, local);
-    const plates = await this.buildPlates(choices, gathered, motion, local);
+    const gathered = await this.gather(choices, { local, restless });
+    const plates = await this.buildPlates(choices, gathered, motion, { local, restless });
     const frames = await this.finish(gathered, plates);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
@@ -297,7 +310,22 @@ export class TakeWork {
     return answers.reduce((a, b) => a + b, 0) >= asked.length * PARALLAX_SHARE;
   }
 
-  private async gather(choices: FrameChoice[], local: boolean): Promise<GatheredFrame[]> {
+  /** Whether some of the background moves by itself, judged on a few frames spread over the shot. */
+  private async probeRestless(choices: FrameChoice[]): Promise<boolean> {
+    const asked = evenly(
+      this.chunks().flatMap(([, frames]) => frames),
+      RESTLESS_PROBES,
+    );
+    const answers = await Promise.all(
+      asked.map((frame) => this.threads.run('probeRestless', { frames: sourced([frame], choices) })),
+    );
+    return isRestless(
+      answers.reduce((a, b) => a + b, 0),
+      asked.length,
+    );
+  }
+
+  private async gather(choices: FrameChoice[], { local, restless }: Nature): Promise<GatheredFrame[]> {
     const chunks = this.chunks();
     const steps = chunks.length * (local ? 2 : 1);
     let done = 0;
@@ -308,6 +336,7 @@ export class TakeWork {
       compute: () =>
         this.threads.run('gather', {
           frames: sourced(frames, choices),
+          restless,
           depths: [k - 1, k, k + 1].flatMap((i) => depths.get(i) ?? []),
           out: this.path(`gather-${k}.bin`),
         }),
@@ -358,7 +387,7 @@ export class TakeWork {
     choices: FrameChoice[],
     gathered: GatheredFrame[],
     motion: CameraMotionData,
-    local: boolean,
+    nature: Nature,
   ): Promise<Plate[]> {
     const { settings, frames } = this.options;
     if (!settings.sources.includes('texture')) return [];
@@ -375,7 +404,7 @@ export class TakeWork {
     let done = 0;
     const parts = tasks.map((task, k) => ({
       name: `plate-${k}`,
-      compute: () => this.threads.run('buildPlate', { ...task, local }),
+      compute: () => this.threads.run('buildPlate', { ...task, ...nature }),
     }));
     return this.parts.all(parts, () => this.report('unseen', ++done / parts.length));
   }
@@ -410,6 +439,9 @@ export class TakeWork {
     return (await this.parts.all(parts, () => this.report('finish', ++done / parts.length))).flat();
   }
 }
+
+/** Whether some of a shot's background moves by itself, if so many of the frames asked tell so. */
+const isRestless = (told: number, of: number): boolean => told > 0 && told >= of * RESTLESS_SHARE;
 
 function stillMotion(format: FrameFormat, count: number): CameraMotionData {
   return solveCamera(format.width, format.height, count, [], unitSpace(format.width, format.height).half);

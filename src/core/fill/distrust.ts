@@ -1,10 +1,11 @@
 import { median } from '../geometry/linear.ts';
 import { components } from '../image/components.ts';
+import { cellShares, smoothedCells } from './cellShares.ts';
 import type { Gathered } from './gathered.ts';
 import { CELL, offsetGrid } from './measure.ts';
 import type { Region } from './region.ts';
 import { activeCells } from './smoothField.ts';
-import { ENOUGH, TELLING } from './sourceAgreement.ts';
+import { ENOUGH } from './sourceAgreement.ts';
 import { bytesOf } from '../image/mapped.ts';
 
 /** Share of agreeing weight that grain alone leaves. */
@@ -18,7 +19,7 @@ const CONTRADICTED = 0.65;
  * the background but something nearer that passes before it, whose own movement is another one.
  *
  * Cells of low agreement that hang together are judged as one: texture that happens to agree in some of them does not
- * save them, nor does a px that is badly registered condemn its surroundings. Where all of the rim agrees badly too (water,
+ * save them, nor does a px that is badly registered condemn its surroundings. Where the rim agrees badly too (water,
  * leaves), less is asked for. Where too few see a place to contradict one another, they are judged by what they show
  * beside it.
  *
@@ -27,7 +28,7 @@ const CONTRADICTED = 0.65;
 export function withdrawContradicted(gathered: Gathered): number[] {
   const { region, support } = gathered;
   const { cols, rows } = offsetGrid(region);
-  const rim = cellMeans(gathered, region.known).filter((v) => !Number.isNaN(v));
+  const rim = cellShares(gathered, region.known).filter((v) => !Number.isNaN(v));
   const usual = rim.length > 0 ? Math.min(USUAL, median(rim)) : USUAL;
   const { all, some } = strangersOf(gathered, usual);
   const cells = new Set([...contradictedCells(gathered, usual), ...widened(all, cols, rows)]);
@@ -40,13 +41,14 @@ export function withdrawContradicted(gathered: Gathered): number[] {
 
 /** Cells about which the sources contradict one another, with those beside them. */
 function contradictedCells(gathered: Gathered, usual: number): number[] {
-  const { region } = gathered;
+  const { region, restless } = gathered;
   const { cols, rows } = offsetGrid(region);
-  const hole = cellMeans(gathered, region.alpha);
+  const isRestless = (cell: number): boolean => (restless?.cells[cell] ?? 0) > 0;
+  const hole = cellShares(gathered, region.alpha);
   const untold = new Uint8Array(hole.length);
   for (const i of activeCells(region)) untold[i] = Number.isNaN(hole[i]) && holds(region, i, cols) ? 1 : 0;
-  const smooth = smoothed(hole, cols, rows);
-  const low = bytesOf(smooth, (v) => (v < LOW * usual ? 1 : 0));
+  const smooth = smoothedCells(hole, cols, rows);
+  const low = bytesOf(smooth, (v, i) => (v < LOW * usual && !isRestless(i) ? 1 : 0));
   return components(low, cols, rows).flatMap((group) => {
     const mean = group.reduce((sum, i) => sum + smooth[i], 0) / group.length;
     if (mean > CONTRADICTED * usual || group.length < 2) return [];
@@ -55,9 +57,10 @@ function contradictedCells(gathered: Gathered, usual: number): number[] {
 }
 
 /** Cells seen by few, of which all, or some, show something else than the background around them. */
-function strangersOf({ region, support, agreement }: Gathered, usual: number): { all: number[]; some: number[] } {
+function strangersOf({ region, support, agreement, restless }: Gathered, usual: number): { all: number[]; some: number[] } {
   const out: { all: number[]; some: number[] } = { all: [], some: [] };
   for (const cell of thinCells(region, support)) {
+    if ((restless?.cells[cell] ?? 0) > 0) continue;
     const strangers = agreement.strangersAt(cell, usual);
     if (strangers !== 'none') out[strangers].push(cell);
   }
@@ -124,43 +127,6 @@ function withUntold(group: readonly number[], untold: ArrayLike<number>, cols: n
     for (const k of widened([i], cols, rows)) if (untold[k] === 1) out.add(k);
   }
   return [...out];
-}
-
-/** Mean share of the px of a mask at which enough sources tell something, per cell; NaN where that are too few. */
-function cellMeans({ region, support, share }: Gathered, mask: Uint8Array): Float32Array {
-  const { width } = region.rect;
-  const { cols, rows } = offsetGrid(region);
-  const out = new Float32Array(cols * rows).fill(NaN);
-  for (const cell of activeCells(region)) {
-    const first = Math.floor(cell / cols) * CELL * width + (cell % cols) * CELL;
-    let [sum, n] = [0, 0];
-    for (let b = 0; b < CELL; b++) {
-      for (let i = first + b * width; i < first + b * width + CELL; i++) {
-        if (mask[i] === 0 || share[i] === 0 || support[i] < ENOUGH * share[i]) continue;
-        sum += share[i];
-        n++;
-      }
-    }
-    if (n >= TELLING) out[cell] = sum / n;
-  }
-  return out;
-}
-
-/** Means over a cell and its neighbours, of those that are known; NaN stays. */
-function smoothed(cells: Float32Array, cols: number, rows: number): Float32Array {
-  return cells.map((value, i) => {
-    if (Number.isNaN(value)) return NaN;
-    const [x, y] = [i % cols, Math.floor(i / cols)];
-    let [sum, n] = [0, 0];
-    for (let r = Math.max(0, y - 1); r <= Math.min(rows - 1, y + 1); r++) {
-      for (let k = r * cols + Math.max(0, x - 1); k <= r * cols + Math.min(cols - 1, x + 1); k++) {
-        if (Number.isNaN(cells[k])) continue;
-        sum += cells[k];
-        n++;
-      }
-    }
-    return sum / n;
-  });
 }
 
 /** Cells and those next to them. */

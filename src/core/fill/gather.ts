@@ -1,14 +1,15 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameMap } from '../depth/frameMap.ts';
 import { median } from '../geometry/linear.ts';
-import { grow, intersect, snap, type FrameFormat, type FrameReader, type Rect } from '../image/format.ts';
+import type { FrameFormat, FrameReader, Rect } from '../image/format.ts';
 import { Fusion, type Statistic, type Weights } from './fusion.ts';
 import { nothingOf, type Gathered } from './gathered.ts';
 import type { LightFit } from './light.ts';
 import { middleOf, readRegionPlane, type Region } from './region.ts';
+import { restlessnessOf } from './restless.ts';
 import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
 import { measureLights } from './rimLight.ts';
-import type { SourceFrames } from './sourceFrames.ts';
+import { partAround, type SourceFrames } from './sourceFrames.ts';
 import { fuseTwo, surfacesBeside, type NearerIn } from './twoSurfaces.ts';
 
 /** Points of the rim on which a source's light and error are measured. */
@@ -31,16 +32,7 @@ export function neededRect(region: Region, source: number, motion: FrameMap, for
     motion.map(region.frame, source, places, surface);
     return [...places];
   });
-  const xs = mapped.filter((_, i) => i % 2 === 0);
-  const ys = mapped.filter((_, i) => i % 2 === 1);
-  const [left, top] = [Math.floor(Math.min(...xs)), Math.floor(Math.min(...ys))];
-  const box = { x: left, y: top, width: Math.ceil(Math.max(...xs)) - left, height: Math.ceil(Math.max(...ys)) - top };
-  const frame = { x: 0, y: 0, width: format.width, height: format.height };
-  const step = Math.max(...format.planes.flatMap((p) => [p.stepX, p.stepY]));
-  const rect = intersect(snap(grow(box, MAP_MARGIN), step), frame);
-  if (rect.width >= 16 && rect.height >= 16) return rect;
-  // Nothing of it is in view: any small part of the frame keeps the arithmetic defined.
-  return { x: 0, y: 0, width: Math.min(16, format.width), height: Math.min(16, format.height) };
+  return partAround(mapped, MAP_MARGIN, format);
 }
 
 export const union = (a: Rect | undefined, b: Rect): Rect => {
@@ -79,7 +71,9 @@ export class Gatherer {
     const { colourPlanes } = this.frames.format;
     const own = Array.from({ length: colourPlanes }, (_, p) => readRegionPlane(this.frames, region, p));
     const out = nothingOf(region, sources, own);
-    if (sources.length > 0) this.kernels.scoped(() => this.run(out));
+    if (sources.length === 0) return out;
+    this.kernels.scoped(() => this.run(out));
+    out.restless = restlessnessOf(out);
     return out;
   }
 
@@ -97,6 +91,7 @@ export class Gatherer {
     }));
     const lights = measureLights(kernels, format, region, out.own, rim, views, this.unit);
     const weights = this.weigh(region.frame, sources, lights);
+    out.tau = weights.tau;
     const fusion = new Fusion(kernels, format, this.sourceFrames, this.statistic, { region, map, places, weights });
     const beside = tiles && surfacesBeside(region, tiles);
     if (!beside) return fusion.run(out, { surfaces: tiles });

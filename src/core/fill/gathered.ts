@@ -1,5 +1,6 @@
 import { bytesOf } from '../image/mapped.ts';
 import { RIM_TILE, tilesWith, type Region } from './region.ts';
+import type { Restless } from './restless.ts';
 import { SourceAgreement } from './sourceAgreement.ts';
 
 /** What other frames say about a region. */
@@ -12,6 +13,10 @@ export interface Gathered {
   support: Float32Array;
   /** The same as a share of the weights of all sources that see it: low where they contradict one another. */
   share: Float32Array;
+  /** Difference from which samples disagree. */
+  tau: number;
+  /** Where its background moves by itself; undefined if all of it rests. */
+  restless?: Restless;
   /** What each source shows of it. */
   agreement: SourceAgreement;
   /** The frame's own samples per colour plane. */
@@ -24,7 +29,13 @@ export function nothingOf(region: Region, sources: readonly number[], own: Float
   const support = new Float32Array(region.rect.width * region.rect.height);
   const share = new Float32Array(support.length);
   const agreement = new SourceAgreement(region, sources.length);
-  return { region, sources: [...sources], planes, support, share, agreement, own };
+  return { region, sources: [...sources], planes, support, share, tau: 0, agreement, own };
+}
+
+/** How near a px is to what the frame itself shows there, 0..1: as the sources agree with one another. */
+export function agreementWithFrame({ planes, own }: Gathered, i: number, tau: number): number {
+  const d = planes[0][i] - own[0][i];
+  return (tau ** 2 / (tau ** 2 + d ** 2)) ** 2;
 }
 
 /** 1 for the tiles with px that no source shows. */

@@ -80,15 +80,27 @@ export function measureRim(
   return { measure: { transfer, offsets, grain }, residual: { region, values: luma!, rim } };
 }
 
-/** 1 for the px at which both the frame and the gathered picture are known. */
-function measurableRim({ region, support }: Gathered, format: FrameFormat): Uint8Array {
+/** 1 for the px at which both the frame and the gathered picture are known, and should be the same. */
+function measurableRim({ region, support, restless }: Gathered, format: FrameFormat): Uint8Array {
   const { known } = region;
   const rim = new Uint8Array(support.length);
   const runs = runsOf(region, format, 0, RIM_TILE);
   for (let k = 0; k < runs.length; k += 2) {
     for (let i = runs[k]; i < runs[k + 1]; i++) rim[i] = known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
   }
+  if (restless) leaveOut(rim, region, restless.cells);
   return rim;
+}
+
+/** Sets the px of marked cells to 0. */
+function leaveOut(rim: Uint8Array, region: Region, cells: Float32Array): void {
+  const { cols } = offsetGrid(region);
+  const { width } = region.rect;
+  cells.forEach((marked, cell) => {
+    if (marked === 0) return;
+    const first = Math.floor(cell / cols) * CELL * width + (cell % cols) * CELL;
+    for (let b = 0; b < CELL; b++) rim.fill(0, first + b * width, first + b * width + CELL);
+  });
 }
 
 /** a - b on runs of samples, 0 elsewhere. */

@@ -1,5 +1,14 @@
 import type { Kernels } from '../../kernels/index.ts';
-import { bytesPerSample, type FrameReader, type PlaneFormat, type Rect } from '../image/format.ts';
+import {
+  bytesPerSample,
+  grow,
+  intersect,
+  snap,
+  type FrameFormat,
+  type FrameReader,
+  type PlaneFormat,
+  type Rect,
+} from '../image/format.ts';
 import { SlotCache } from '../image/lru.ts';
 import { readBlocked, TAINT_PX } from '../image/matteCells.ts';
 
@@ -19,6 +28,23 @@ export function planePart(rect: Rect, { stepX, stepY }: PlaneFormat): Rect {
     width: Math.ceil(rect.width / stepX),
     height: Math.ceil(rect.height / stepY),
   };
+}
+
+/** The part of a frame that holds some places and what is around them. @param places - Interleaved x, y, frame px. @param margin - Px. */
+export function partAround(places: ArrayLike<number>, margin: number, format: FrameFormat): Rect {
+  let [x0, y0, x1, y1] = [Infinity, Infinity, -Infinity, -Infinity];
+  for (let k = 0; k < places.length; k += 2) {
+    [x0, x1] = [Math.min(x0, places[k]), Math.max(x1, places[k])];
+    [y0, y1] = [Math.min(y0, places[k + 1]), Math.max(y1, places[k + 1])];
+  }
+  const [x, y] = [Math.floor(x0), Math.floor(y0)];
+  const box = { x, y, width: Math.ceil(x1) - x, height: Math.ceil(y1) - y };
+  const frame = { x: 0, y: 0, width: format.width, height: format.height };
+  const step = Math.max(...format.planes.flatMap((p) => [p.stepX, p.stepY]));
+  const rect = intersect(snap(grow(box, margin), step), frame);
+  if (rect.width >= 16 && rect.height >= 16) return rect;
+  // Nothing of it is in view: any small part of the frame keeps the arithmetic defined.
+  return { x: 0, y: 0, width: Math.min(16, format.width), height: Math.min(16, format.height) };
 }
 
 /** Loads parts of frames into kernel memory, as many at a time as `budget` bytes allow. */

@@ -4,7 +4,7 @@ import { median } from '../geometry/linear.ts';
 import { mostOften } from '../geometry/mostOften.ts';
 import { boxMean } from '../image/boxMean.ts';
 import type { Fusion } from './fusion.ts';
-import { nothingOf, type Gathered } from './gathered.ts';
+import { agreementWithFrame, nothingOf, type Gathered } from './gathered.ts';
 import { CELL, offsetGrid } from './measure.ts';
 import { partOf, planeSize, TILE, type Region } from './region.ts';
 import { ENOUGH } from './sourceAgreement.ts';
@@ -167,12 +167,6 @@ function usualShare(first: Gathered, second: Gathered): number {
 
 /** Whether sources of enough weight show a px. */
 const isTold = ({ support, share }: Gathered, i: number): boolean => share[i] > 0 && support[i] >= ENOUGH * share[i];
-
-/** How near a px is to what the frame itself shows there, 0..1: as the sources agree with one another. */
-function agreementWithFrame({ planes, own }: Gathered, i: number, tau: number): number {
-  const d = planes[0][i] - own[0][i];
-  return (tau ** 2 / (tau ** 2 + d ** 2)) ** 2;
-}
 
 /** Takes each px of a region from one of several layers. */
 function take(out: Gathered, region: Region, from: (i: number) => Gathered, format: FrameFormat): void {

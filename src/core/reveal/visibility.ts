@@ -24,6 +24,25 @@ export const SHARED_EVERY = 6;
 /** Frames, each way, that are asked about all of a hole; farther ones only about what these do not show. */
 export const NEAR_REACH = 100;
 
+/** Frames, each way, in which it is looked for when a place is free. */
+const COVERED_REACH = 100;
+/** A place that is not free in any of them. */
+export const NEVER = 255;
+
+/** The nearest stretch of frames in which what lies behind the cells of a hole is free; per cell of the frame, rows·cols. */
+export interface Stretch {
+  /** How many frames away its nearest frame is; 0 = no hole, {@link NEVER}. */
+  off: Uint8Array;
+  /** Its frames. */
+  length: Uint8Array;
+}
+
+/** When what lies behind a hole is free before and after a frame. */
+export interface Covered {
+  before: Stretch;
+  after: Stretch;
+}
+
 /**
  * Frames in which the background of frame `t` is looked for: all near ones, then fewer and fewer. The thinned ones lie
  * on a grid common to all frames, so that neighbouring frames draw on the same sources.
@@ -68,6 +87,35 @@ export class VisibilityFinder {
     seen.set(this.seenIn(near < 0 ? sources : sources.slice(0, near), frame, hole));
     if (near >= 0) this.lookFarther(near, { frame, cells: hole, sources, seen });
     return { frame, cells: hole, sources, seen };
+  }
+
+  /** When what lies behind the hole of a frame is free, before and after it. */
+  covered(frame: number): Covered {
+    const hole = this.holeCells(frame, 1);
+    return { before: this.freeTowards(frame, hole, -1), after: this.freeTowards(frame, hole, 1) };
+  }
+
+  private freeTowards(frame: number, hole: Int32Array, step: 1 | -1): Stretch {
+    const { cols, rows, count } = this.cells;
+    const out = { off: new Uint8Array(cols * rows), length: new Uint8Array(cols * rows) };
+    for (const cell of hole) out.off[cell] = NEVER;
+    const sources: number[] = [];
+    for (let s = frame + step; s >= 0 && s < count && sources.length < COVERED_REACH; s += step) {
+      if (!this.motion.sameScene(frame, s)) break;
+      sources.push(s);
+    }
+    const seen = this.seenIn(sources, frame, hole);
+    hole.forEach((cell, i) => {
+      let k = 0;
+      while (k < sources.length && seen[k * hole.length + i] === 0) k++;
+      if (k === sources.length) return;
+      out.off[cell] = k + 1;
+      while (k < sources.length && seen[k * hole.length + i] === 1) {
+        out.length[cell]++;
+        k++;
+      }
+    });
+    return out;
   }
 
   /** Asks the sources from number `near` on about the cells that none before them shows. */

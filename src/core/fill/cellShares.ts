@@ -1,0 +1,70 @@
+import { median } from '../geometry/linear.ts';
+import { agreementWithFrame, type Gathered } from './gathered.ts';
+import { CELL, offsetGrid } from './measure.ts';
+import { activeCells } from './smoothField.ts';
+import { ENOUGH, TELLING } from './sourceAgreement.ts';
+
+/** Mean share of agreeing weight of the px of a mask at which enough sources tell something, per cell; NaN where that are too few. */
+export const cellShares = (gathered: Gathered, mask: Uint8Array): Float32Array =>
+  cellMeans(gathered, mask, (i) => gathered.share[i]);
+
+/**
+ * How far a frame's rim rests, per cell, 0..1: sources agree about it, or most of them do with the frame itself, whatever passes before the
+ * others. NaN where too few tell.
+ */
+export function restOfRim(gathered: Gathered): Float32Array {
+  const { region, tau } = gathered;
+  const out = cellShares(gathered, region.known);
+  cellMeans(gathered, region.known, (i) => agreementWithFrame(gathered, i, tau)).forEach((v, i) => {
+    if (v > out[i]) out[i] = v;
+  });
+  return out;
+}
+
+function cellMeans({ region, support, share }: Gathered, mask: Uint8Array, value: (i: number) => number): Float32Array {
+  const { width } = region.rect;
+  const { cols, rows } = offsetGrid(region);
+  const out = new Float32Array(cols * rows).fill(NaN);
+  for (const cell of activeCells(region)) {
+    const first = Math.floor(cell / cols) * CELL * width + (cell % cols) * CELL;
+    let [sum, n] = [0, 0];
+    for (let b = 0; b < CELL; b++) {
+      for (let i = first + b * width; i < first + b * width + CELL; i++) {
+        if (mask[i] === 0 || share[i] === 0 || support[i] < ENOUGH * share[i]) continue;
+        sum += value(i);
+        n++;
+      }
+    }
+    if (n >= TELLING) out[cell] = sum / n;
+  }
+  return out;
+}
+
+/** Means over a cell and those up to `reach` away, of those that are known; NaN stays. */
+export function smoothedCells(cells: Float32Array, cols: number, rows: number, reach = 1): Float32Array {
+  return cells.map((value, i) => {
+    if (Number.isNaN(value)) return NaN;
+    const [x, y] = [i % cols, Math.floor(i / cols)];
+    let [sum, n] = [0, 0];
+    for (let r = Math.max(0, y - reach); r <= Math.min(rows - 1, y + reach); r++) {
+      for (let k = r * cols + Math.max(0, x - reach); k <= r * cols + Math.min(cols - 1, x + reach); k++) {
+        if (Number.isNaN(cells[k])) continue;
+        sum += cells[k];
+        n++;
+      }
+    }
+    return sum / n;
+  });
+}
+
+/** The median of the cells nearest to a place that tell anything, so many of them. */
+export function medianBeside(cells: Float32Array, cols: number): (cell: number, most: number) => number {
+  const told = [...cells.keys()].filter((i) => !Number.isNaN(cells[i]));
+  const [xs, ys] = [told.map((i) => i % cols), told.map((i) => Math.floor(i / cols))];
+  return (cell, most) => {
+    const [x, y] = [cell % cols, Math.floor(cell / cols)];
+    const order = told.map((i, k) => ({ value: cells[i], off: (xs[k] - x) ** 2 + (ys[k] - y) ** 2 }));
+    order.sort((a, b) => a.off - b.off);
+    return order.length === 0 ? NaN : median(order.slice(0, most).map(({ value }) => value));
+  };
+}

@@ -1,0 +1,51 @@
+import type { MatteCells } from '../image/matteCells.ts';
+import { NEVER, type Stretch } from '../reveal/visibility.ts';
+
+/** Fewest frames before or after a place is hidden that are played back and forth, if there are more on the other side. */
+const FEWEST = 4;
+/** Share of the time that a place is hidden over which what was before gives way to what comes after. */
+const FADE = 0.3;
+
+/** The frame that shows a place in mirrored time, and how far the place is from being seen. */
+export interface Mirrored {
+  /** Frames away. */
+  off: number;
+  /** Frames until it is free, in the direction that is looked in. */
+  hidden: number;
+  /** Frames for which it is free then. */
+  length: number;
+}
+
+/** @param x, y - Px of the frame. @returns undefined where the place is not free in that direction. */
+export function mirroredAt({ off, length }: Stretch, cells: MatteCells, x: number, y: number): Mirrored | undefined {
+  const { cell, cols, rows } = cells;
+  const at = (c: number, r: number): number =>
+    Math.max(0, Math.min(rows - 1, r)) * cols + Math.max(0, Math.min(cols - 1, c));
+  const own = at(Math.floor(x / cell), Math.floor(y / cell));
+  if (off[own] === NEVER || length[own] === 0) return undefined;
+  const [u, v] = [(x + 0.5) / cell - 0.5, (y + 0.5) / cell - 0.5];
+  const [c, r] = [Math.floor(u), Math.floor(v)];
+  const around = [at(c, r), at(c + 1, r), at(c, r + 1), at(c + 1, r + 1)].map((i) =>
+    off[i] === NEVER ? off[own] : off[i],
+  );
+  const top = around[0] * (1 - u + c) + around[1] * (u - c);
+  const bottom = around[2] * (1 - u + c) + around[3] * (u - c);
+  const hidden = Math.max(1, Math.ceil(top * (1 - v + r) + bottom * (v - r)));
+  const last = off[own] + length[own] - 1;
+  return { off: Math.min(last, hidden + bounced(hidden - 1, length[own])), hidden, length: length[own] };
+}
+
+/** Back and forth between 0 and n - 1. */
+function bounced(step: number, n: number): number {
+  const k = step % (2 * n);
+  return k < n ? k : 2 * n - 1 - k;
+}
+
+/** How much what was before counts, 0..1, beside what comes after. */
+export function weightOfBefore(before: Mirrored | undefined, after: Mirrored | undefined): number {
+  if (!before || !after) return before ? 1 : 0;
+  const [few, fewAfter] = [before.length < FEWEST, after.length < FEWEST];
+  if (few !== fewAfter) return few ? 0 : 1;
+  const share = (after.hidden - 0.5) / (before.hidden + after.hidden - 1);
+  return Math.max(0, Math.min(1, (share - 0.5) / FADE + 0.5));
+}
