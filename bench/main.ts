@@ -13,7 +13,7 @@ import type { Usage } from './measureProcess.ts';
 import { benchRanges, type RangeScore } from './rangeBench.ts';
 import { laneAhead, laneComing } from './lane.ts';
 import { quay } from './quay.ts';
-import { shore } from './shore.ts';
+import { reedBed, shore } from './shore.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchStress, type StressResult } from './stressBench.ts';
 import { benchTimes, type Times } from './timeBench.ts';
@@ -39,6 +39,7 @@ const FILLED = [
   'lane-coming',
   'lane-ahead',
   'shore',
+  'reed-bed',
 ];
 const JUDGED_AS_JOB = ['boardwalk', 'mill-door', 'fen-flight'];
 const STRESSED = ['boardwalk'];
@@ -55,7 +56,9 @@ await mkdir(folder, { recursive: true });
 const scratch = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-bench-'));
 const results: unknown[] = [];
 try {
-  for (const shot of [...SHOTS, quay, laneComing, laneAhead, shore].filter((s) => values.shot?.includes(s.name) ?? true)) {
+  for (const shot of [...SHOTS, quay, laneComing, laneAhead, shore, reedBed].filter(
+    (s) => values.shot?.includes(s.name) ?? true,
+  )) {
     const wants = (kind: string, judged: string[]): boolean =>
       (values.only ?? kind) === kind && (values.shot !== undefined || judged.includes(shot.name));
     if (wants('camera', FILLED)) {

@@ -70,14 +70,63 @@ const wave = (t: number, i: number): Thing['layer']['plane'] =>
   flat([0.5, -0.4, 0.1][i] * t, 38 - [1.3, 0.9, 0.6][i] * t, [70, 84, 60][i], 61, -0.025 + 0.001 * i);
 
 /** Grass whose top is bent by the wind. */
-function swaying(texture: Texture, x: number, z: number, t: number, i: number): Thing {
-  const lean = 0.05 * Math.sin(2.6 * t + 1.3 * i) + 0.03 * Math.sin(5.9 * t + 2 * i);
-  const [wide, high] = [0.9, 0.55];
+function swaying(texture: Texture, x: number, z: number, t: number, i: number, high = 0.55): Thing {
+  const lean = high * (0.09 * Math.sin(2.6 * t + 1.3 * i) + 0.05 * Math.sin(5.9 * t + 2 * i));
+  const wide = 0.35 + high;
   return {
     kind: 'still',
-    layer: { texture, plane: { origin: [x - wide / 2 + lean, high, z], across: [wide, 0, 0], down: [-lean, -high, 0] } },
+    layer: {
+      texture,
+      plane: { origin: [x - wide / 2 + lean, high, z], across: [wide, 0, 0], down: [-lean, -high, 0] },
+    },
   };
 }
+
+/** Reeds in the wind before a camera that rests: somebody walks along before them, and others stand nearer. */
+export const reedBed: Shot = {
+  ...shore,
+  name: 'reed-bed',
+  build(renderer) {
+    const tall = [541, 547, 557, 563, 569].map((seed) => reeds(renderer, 500, 420, seed, 0.85));
+    const walk = {
+      ...{ x: 2.6, z: 5.6, speed: -0.95, height: 1.7, seed: 0.2 },
+      clothes: {
+        coat: [0.2, 0.3, 0.55],
+        trousers: [0.3, 0.27, 0.22],
+        skin: [0.78, 0.58, 0.47],
+        hair: [0.3, 0.2, 0.1],
+        shoes: [0.16, 0.12, 0.1],
+      },
+    } as const;
+    const walker = new Walker(renderer, walk, SUN, 360, 0.45);
+    const before = [
+      still(skyWithMill(renderer, 3000, 1600, 1100), upright(3, 90, 150, 42)),
+      still(sand(renderer, 3200, 2000), flat(0, 6, 20, 12, 0)),
+    ];
+    const bed = Array.from({ length: 30 }, (_, i) => {
+      const row = Math.floor(i / 10);
+      return {
+        texture: tall[i % 5],
+        x: -5 + 1.1 * (i % 10) + 0.5 * hash2(i, 1, 571),
+        z: 8.6 - 0.5 * row,
+        high: 1.9 - 0.35 * row,
+      };
+    });
+    return {
+      sensor: { vignette: 0.1, read: 1.6, shot: 0.05 },
+      pose: () => ({ position: [0, 1.6, 0], yaw: 0, pitch: -0.1, roll: 0 }),
+      things: (t) => {
+        const { body, shadow } = walker.at(t);
+        return [
+          ...before,
+          ...bed.map(({ texture, x, z, high }, i) => swaying(texture, x, z, t, i, high)),
+          { kind: 'gone', layer: shadow },
+          { kind: 'gone', layer: body, body: 'walker' },
+        ];
+      },
+    };
+  },
+};
 
 function sand(renderer: Renderer, width: number, height: number): Texture {
   return renderer.paint(renderer.texture(width, height), (x, y, out) => {
@@ -86,7 +135,8 @@ function sand(renderer: Renderer, width: number, height: number): Texture {
     const lump = fractal(x / 130, y / 110, 4, 613);
     const print = smoothstep(0.74, 0.8, noise(x / 26, y / 22, 617));
     const shell = hash2(Math.floor(x / 5), Math.floor(y / 5), 619) > 0.995 ? 0.22 : 0;
-    const l = (0.62 + 0.18 * ripple + 0.2 * lump - 0.16 * print + shell + 0.09 * (hash2(x, y, 631) - 0.5)) * (1 - 0.34 * far);
+    const l =
+      (0.62 + 0.18 * ripple + 0.2 * lump - 0.16 * print + shell + 0.09 * (hash2(x, y, 631) - 0.5)) * (1 - 0.34 * far);
     const a = smoothstep(0, 26, y - 20 * noise(x / 70, 1, 641));
     out.set([0.93 * l * a, 0.84 * l * a, 0.66 * l * a, a]);
   });
@@ -117,7 +167,10 @@ function foam(renderer: Renderer, width: number, height: number): Texture {
   return renderer.paint(renderer.texture(width, height), (x, y, out) => {
     const front = 96 + 34 * (fractal(x / 120, 5, 4, 673) - 0.5);
     const bubbles = fractal(x / 11, y / 5, 3, 677);
-    const a = smoothstep(front + 5, front - 3, y) * smoothstep(0, 70, y) * smoothstep(0.3, 0.62, bubbles + 0.4 * (y / front) ** 4);
+    const a =
+      smoothstep(front + 5, front - 3, y) *
+      smoothstep(0, 70, y) *
+      smoothstep(0.3, 0.62, bubbles + 0.4 * (y / front) ** 4);
     out.set([0.95 * a, 0.96 * a, 0.96 * a, a]);
   });
 }

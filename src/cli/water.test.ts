@@ -69,21 +69,25 @@ function judge(samples: Buffer, top: number, bottom: number): { contrast: number
 }
 
 describe('somebody who walks before water', () => {
-  it.each([['full'], ['draft']])('leaves water behind that goes on moving, and ground that rests (%s)', (size) => {
-    const files = ['--input', at('clip.mkv'), '--matte', at('matte.mkv'), '--output', at('fill.mkv')];
-    const draft = size === 'draft' ? ['--draft'] : [];
-    work.run('fill', ...files, '--report', at('r.json'), '--quiet', '--no-grain', ...draft);
-    const samples = work.samples('fill.mkv', 'gray');
-    const water = judge(samples, WALKER.top + 2, WATERLINE - 8);
-    expect(water.contrast / water.wanted).toBeGreaterThan(0.8);
-    // Water of any other time would be off by √2 times its contrast.
-    expect(water.error / water.wanted).toBeLessThan(1.15);
-    const ground = judge(samples, WATERLINE + 16, WALKER.bottom - 2);
-    expect(ground.error).toBeLessThan(size === 'draft' ? 12 : 4);
-    const { fill } = JSON.parse(readFileSync(at('r.json'), 'utf8')) as { fill: { hole: number; unseen: number }[] };
-    const unseen = fill.reduce((n, f) => n + f.unseen, 0) / fill.reduce((n, f) => n + f.hole, 0);
-    expect(unseen).toBeLessThan(0.05);
-  }, 60_000);
+  it.each([['full'], ['draft']])(
+    'leaves water behind that goes on moving, and ground that rests (%s)',
+    (size) => {
+      const files = ['--input', at('clip.mkv'), '--matte', at('matte.mkv'), '--output', at('fill.mkv')];
+      const draft = size === 'draft' ? ['--draft'] : [];
+      work.run('fill', ...files, '--report', at('r.json'), '--quiet', '--no-grain', ...draft);
+      const samples = work.samples('fill.mkv', 'gray');
+      const water = judge(samples, WALKER.top + 2, WATERLINE - 8);
+      expect(water.contrast / water.wanted).toBeGreaterThan(0.8);
+      // Water of any other time would be off by √2 times its contrast.
+      expect(water.error / water.wanted).toBeLessThan(1.15);
+      const ground = judge(samples, WATERLINE + 16, WALKER.bottom - 2);
+      expect(ground.error).toBeLessThan(size === 'draft' ? 12 : 4);
+      const { fill } = JSON.parse(readFileSync(at('r.json'), 'utf8')) as { fill: { hole: number; unseen: number }[] };
+      const unseen = fill.reduce((n, f) => n + f.unseen, 0) / fill.reduce((n, f) => n + f.hole, 0);
+      expect(unseen).toBeLessThan(0.05);
+    },
+    60_000,
+  );
 
   it('is promised what the shot shows of both', () => {
     work.run('reveal', '--input', at('clip.mkv'), '--matte', at('matte.mkv'), '--json', at('r.json'), '--quiet');

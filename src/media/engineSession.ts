@@ -10,23 +10,20 @@ import { Completer } from '../core/fill/complete.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
-import { tilesUnseen, type Gathered } from '../core/fill/gathered.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
-import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
+import type { Gatherer } from '../core/fill/gather.ts';
 import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
 import { buildPlate, type Plate } from '../core/fill/plate.ts';
-import { makeRegion, partOf, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
-import { layMirrored, MIRRORED_MARGIN, mirroredViews } from '../core/fill/mirrored.ts';
+import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
-import { partAround, SourceFrames } from '../core/fill/sourceFrames.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
-import { snap, type FrameFormat, type FrameReader, type Rect } from '../core/image/format.ts';
+import { snap, type FrameFormat, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
@@ -38,6 +35,7 @@ import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
 import type { Kernels } from '../kernels/index.ts';
 import { draftFactor, matteFormat } from './decode.ts';
+import { Gatherings, type SourcedRegion } from './gatherings.ts';
 import { PYRAMID_SLOTS } from './memoryPlan.ts';
 import { readPlate } from './plateFile.ts';
 import { RawStore } from './rawStore.ts';
@@ -165,17 +163,13 @@ export interface Contradicted {
   side: number;
 }
 
-interface SourcedRegion {
-  region: Region;
-  sources: readonly number[];
-}
-
 /** The heavy work of one thread on one job. Each method is a task; all depend on their arguments alone. */
 export class EngineSession {
   private readonly frames: RawStore;
   private matteStore?: RawStore;
   private search?: MoverSearch;
   private motion?: CameraMotion;
+  private gatherings?: Gatherings;
   private drift?: GrainDrift;
   private finder?: VisibilityFinder;
   private meter?: LinkMeter;
@@ -261,6 +255,14 @@ export class EngineSession {
     this.motion = new CameraMotion(data);
     this.drift = new GrainDrift(this.motion);
     this.finder = new VisibilityFinder(this.kernels, this.motion, this.job.cells, this.job.settings.reach);
+    this.gatherings = undefined;
+  }
+
+  private gathering(): Gatherings {
+    const { settings, cells, sourceBytes } = this.job;
+    const shot = { frames: this.frames, mattes: this.mattes, cells, camera: this.motion!, finder: this.finder! };
+    const how = { light: settings.light / 100, taint: this.taint, sourceBytes };
+    return (this.gatherings ??= new Gatherings(this.kernels, shot, how));
   }
 
   /** Reveal of frames first..last-1. */
@@ -288,7 +290,7 @@ export class EngineSession {
   /** In how many of the given frames the background is restless for sure. */
   probeRestless({ frames }: Pick<GatherTask, 'frames'>): number {
     const work = this.workOn(frames);
-    return this.withGatherer(work, new DepthMotion(this.motion!), this.mattes, (gatherer) => {
+    return this.gathering().with(work, new DepthMotion(this.motion!), this.mattes, (gatherer) => {
       return work.filter(({ region, sources }) => gatherer.gather(region, sources).restless?.sure).length;
     });
   }
@@ -342,7 +344,7 @@ export class EngineSession {
       sources: this.sourcesOf(this.finder!.find(frame), 'draft'),
     }));
     const side = OFFSET_CELL * factor;
-    return this.withGatherer(work, new DepthMotion(motion), mattes, (gatherer) =>
+    return this.gathering().with(work, new DepthMotion(motion), mattes, (gatherer) =>
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
         const { restless } = gathered;
@@ -360,11 +362,6 @@ export class EngineSession {
     );
   }
 
-  /** What of a frame is not believed. To a camera that rests nothing slides: there the most frequent is the background. */
-  private withdrawn(gathered: Gathered): number[] {
-    return this.motion!.data.tripod ? [] : withdrawContradicted(gathered);
-  }
-
   private sourcesOf(visibility: Visibility, size: keyof typeof SOURCES): number[] {
     return chooseSources(visibility, SOURCES[size]);
   }
@@ -373,11 +370,11 @@ export class EngineSession {
     const work = this.workOn(frames);
     const stored: StoredFrame[] = [];
     let before: RimResidual | undefined;
-    const results = this.withGatherer(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
+    const results = this.gathering().with(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
-        this.takeMirrored(gathered, restless);
-        const contradicted = this.withdrawn(gathered);
+        this.gathering().takeMirrored(gathered, restless);
+        const contradicted = this.gathering().withdrawn(gathered);
         stored.push(packFrame(this.kernels, gathered, this.job.frames.format));
         const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
         const next =
@@ -394,26 +391,6 @@ export class EngineSession {
     return results;
   }
 
-  /**
-   * Takes what is restless from just before and after it is hidden.
-   * @param known - Whether some of the shot's background is known to be restless: then less of the rim needs to tell so.
-   */
-  private takeMirrored(gathered: Gathered, known: boolean): void {
-    const { region, restless } = gathered;
-    if (!restless) return;
-    if (!restless.sure && !known) {
-      gathered.restless = undefined;
-      return;
-    }
-    const { cells, frames, sourceBytes } = this.job;
-    const views = mirroredViews(region, restless.cells, this.finder!.covered(region.frame), cells, this.motion!);
-    const rects = new Map(views.map(({ frame, places }) => [frame, partAround(places, MIRRORED_MARGIN, frames.format)]));
-    this.kernels.scoped(() => {
-      const sources = new SourceFrames(this.kernels, this.frames, this.mattes, rects, sourceBytes, this.taint);
-      layMirrored(this.kernels, gathered, views, sources, frames.format);
-    });
-  }
-
   /** What the shot shows of a whole frame. */
   buildStill({ frame, sources, statistic }: StillTask): Plate {
     const { format } = this.job.frames;
@@ -421,25 +398,7 @@ export class EngineSession {
     const region = makeRegion(this.kernels, frame, whole, this.mattes, true);
     const work = [{ region, sources }];
     const see = (g: Gatherer): Plate => stillOf(g.gather(region, sources), format);
-    return this.withGatherer(work, new DepthMotion(this.motion!), this.mattes, see, { statistic });
-  }
-
-  /** A gatherer for regions of frames, on the background's plane or with its depth. */
-  private withGatherer<T>(
-    work: readonly SourcedRegion[],
-    motion: DepthMotion,
-    mattes: FrameReader,
-    use: (gatherer: Gatherer) => T,
-    { statistic = 'mean', taint = TAINT_PX }: { statistic?: Statistic; taint?: number } = {},
-  ): T {
-    const rects = new Map<number, Rect>();
-    for (const { region, sources } of work) {
-      for (const s of sources) rects.set(s, union(rects.get(s), neededRect(region, s, motion, this.frames.format)));
-    }
-    return this.kernels.scoped(() => {
-      const sources = new SourceFrames(this.kernels, this.frames, mattes, rects, this.job.sourceBytes, taint);
-      return use(new Gatherer(this.kernels, this.frames, motion, sources, this.job.settings.light / 100, statistic));
-    });
+    return this.gathering().with(work, new DepthMotion(this.motion!), this.mattes, see, { statistic });
   }
 
   private motionFor(work: readonly SourcedRegion[], depths: readonly StretchDepth[]): DepthMotion {
@@ -455,22 +414,12 @@ export class EngineSession {
     const work = [{ region, sources }];
     const depth = local && this.depthFinder().find(region, sources);
     const motion = this.motionFor(work, depth ? [depth] : []);
-    const gathered = this.withGatherer(work, motion, this.mattes, (g) => g.gather(region, sources));
-    this.takeMirrored(gathered, restless);
-    const beside = this.besideMattes(gathered, motion);
-    this.withdrawn(gathered);
+    const gathered = this.gathering().with(work, motion, this.mattes, (g) => g.gather(region, sources));
+    this.gathering().takeMirrored(gathered, restless);
+    const beside = this.gathering().besideMattes(gathered, motion);
+    this.gathering().withdrawn(gathered);
     withdraw(region, gathered.support, contradicted);
     return buildPlate(this.kernels, gathered, format, this.job.settings.seed, beside);
-  }
-
-  /** What sources show next to mattes alone of a region. */
-  private besideMattes(gathered: Gathered, motion: DepthMotion): Gathered | undefined {
-    const { region, sources, support } = gathered;
-    const part = partOf(region, tilesUnseen(gathered));
-    if (!part.active.some((a) => a > 0)) return undefined;
-    const [work, taint] = [[{ region: part, sources }], LEAST_TAINT_PX];
-    const found = this.withGatherer(work, motion, this.mattes, (g) => g.gather(part, sources), { taint });
-    return { ...found, support: found.support.map((s, i) => (support[i] > 0 ? 0 : s)) };
   }
 
   finish({
@@ -501,10 +450,11 @@ export class EngineSession {
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
     const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted }) => {
       const region = this.regionAt(frame, boxOf(this.job.cells, frame));
-      const { planes, support } = unpackFrame(stored.get(frame)!, region, format);
+      const { restless, ...packed } = stored.get(frame)!;
+      const { planes, support } = unpackFrame(packed, region, format);
       withdraw(region, support, contradicted, ENOUGH);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
-      const known = { region, planes, support, own, transfer, donor: this.donorOf(region) };
+      const known = { region, planes, support, own, transfer, restless, donor: this.donorOf(region) };
       const patch = finisher.finish(known, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });

@@ -10,9 +10,15 @@ export interface StoredFrame {
   planes: Uint16Array[];
   /** Support in sixteenths, at most 255. */
   support: Uint8Array;
+  /** How restless its background is, per cell of the offset grid, 0..1. */
+  restless?: Float32Array;
 }
 
-export function packFrame(kernels: Kernels, { region, planes, support }: Gathered, format: FrameFormat): StoredFrame {
+export function packFrame(
+  kernels: Kernels,
+  { region, planes, support, restless }: Gathered,
+  format: FrameFormat,
+): StoredFrame {
   const scale = 2 ** (16 - format.depth);
   const packed = planes.map((values, plane) =>
     kernels.scoped(() => {
@@ -21,7 +27,12 @@ export function packFrame(kernels: Kernels, { region, planes, support }: Gathere
       return packRuns(kernels.u16(whole, values.length), runsOf(region, format, plane, RIM_TILE));
     }),
   );
-  return { frame: region.frame, planes: packed, support: packSupport(support, runsOf(region, format, 0, RIM_TILE)) };
+  return {
+    frame: region.frame,
+    planes: packed,
+    support: packSupport(support, runsOf(region, format, 0, RIM_TILE)),
+    ...(restless && { restless: restless.cells }),
+  };
 }
 
 function packRuns(values: Uint16Array, runs: Int32Array): Uint16Array {

@@ -1,4 +1,4 @@
-import { median } from '../geometry/linear.ts';
+import { median, select } from '../geometry/linear.ts';
 import { agreementWithFrame, type Gathered } from './gathered.ts';
 import { CELL, offsetGrid } from './measure.ts';
 import { activeCells } from './smoothField.ts';
@@ -57,14 +57,17 @@ export function smoothedCells(cells: Float32Array, cols: number, rows: number, r
   });
 }
 
-/** The median of the cells nearest to a place that tell anything, so many of them. */
+/** The median of the cells nearest to a place that tell anything: of so many of them, and of any that are as near as the last. */
 export function medianBeside(cells: Float32Array, cols: number): (cell: number, most: number) => number {
-  const told = [...cells.keys()].filter((i) => !Number.isNaN(cells[i]));
-  const [xs, ys] = [told.map((i) => i % cols), told.map((i) => Math.floor(i / cols))];
+  const told = cells.map((_, i) => i).filter((i) => !Number.isNaN(cells[i]));
+  const off = new Float64Array(told.length);
   return (cell, most) => {
+    if (told.length === 0) return NaN;
     const [x, y] = [cell % cols, Math.floor(cell / cols)];
-    const order = told.map((i, k) => ({ value: cells[i], off: (xs[k] - x) ** 2 + (ys[k] - y) ** 2 }));
-    order.sort((a, b) => a.off - b.off);
-    return order.length === 0 ? NaN : median(order.slice(0, most).map(({ value }) => value));
+    for (let k = 0; k < told.length; k++) {
+      off[k] = ((told[k] % cols) - x) ** 2 + (Math.floor(told[k] / cols) - y) ** 2;
+    }
+    const limit = select(off.slice(), Math.max(1, Math.min(most, told.length)) - 1);
+    return median(told.filter((_, k) => off[k] <= limit).map((i) => cells[i]));
   };
 }

@@ -35,6 +35,8 @@ export interface Known {
   /** The frame's own samples. */
   own: readonly Float32Array[];
   transfer: Float32Array;
+  /** How restless its background is, per cell of the offset grid, 0..1: one frame is shown there, not a mean that is to be sharpened. */
+  restless?: Float32Array;
   /** What the donor shows, if there is one, by frame: the first comes first. */
   donor?: readonly Donated[];
 }

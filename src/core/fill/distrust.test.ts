@@ -34,6 +34,7 @@ function gathered(
     own: [],
     support: values(support, 4),
     share: values(share, 0.8),
+    tau: 1,
     agreement,
   };
 }

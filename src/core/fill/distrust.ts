@@ -57,7 +57,10 @@ function contradictedCells(gathered: Gathered, usual: number): number[] {
 }
 
 /** Cells seen by few, of which all, or some, show something else than the background around them. */
-function strangersOf({ region, support, agreement, restless }: Gathered, usual: number): { all: number[]; some: number[] } {
+function strangersOf(
+  { region, support, agreement, restless }: Gathered,
+  usual: number,
+): { all: number[]; some: number[] } {
   const out: { all: number[]; some: number[] } = { all: [], some: [] };
   for (const cell of thinCells(region, support)) {
     if ((restless?.cells[cell] ?? 0) > 0) continue;

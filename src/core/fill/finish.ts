@@ -4,6 +4,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { sigmaAt, type GrainModel } from './grain.ts';
 import type { GrainField } from './grainField.ts';
 import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
+import { keepRestless } from './mirrored.ts';
 import { applyTransfer, CELL, offsetGrid, type RimMeasure } from './measure.ts';
 import { HOLE_TILE, planeSize, runsOf, spansOf, type Region } from './region.ts';
 import { textureField } from './textureField.ts';
@@ -51,6 +52,7 @@ export class Finisher {
     const { region } = input;
     const planes = input.planes.slice();
     planes[0] = applyTransfer(this.kernels, planes[0], region, input.transfer);
+    if (input.restless) keepRestless(region, input.restless, input.planes[0], planes[0]);
     const { layers, support } = this.completer.complete({
       ...input,
       planes: this.withOffsets(planes, region, neighbours),

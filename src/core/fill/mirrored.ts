@@ -49,8 +49,14 @@ export function mirroredViews(
       list.px.push(i);
       list.weights.push(w);
     };
-    if (before) take(frame - before.off, weight);
-    if (after) take(frame + after.off, 1 - weight);
+    // Between two frames both are taken: bands of one frame each would end in steps.
+    const between = (off: number, direction: number, w: number): void => {
+      const whole = Math.floor(off);
+      take(frame + direction * whole, w * (1 - off + whole));
+      take(frame + direction * (whole + 1), w * (off - whole));
+    };
+    if (before) between(before.off, -1, weight);
+    if (after) between(after.off, 1, 1 - weight);
   });
   const { x: left, y: top, width } = region.rect;
   return [...lists]
@@ -76,7 +82,7 @@ export function layMirrored(
 ): void {
   const { region, restless } = out;
   const n = out.support.length;
-  const [weights, squares] = [new Float32Array(n), new Float32Array(n)];
+  const [before, after] = [new Float32Array(n), new Float32Array(n)];
   const shown = out.planes.map(({ length }) => ({
     sum: new Float32Array(length),
     least: new Float32Array(length).fill(Infinity),
@@ -85,11 +91,8 @@ export function layMirrored(
   for (const view of views) {
     const source = sources.get(view.frame);
     const usable = usableOf(kernels, view, source);
-    for (const k of usable) {
-      const w = view.weights[k];
-      weights[view.px[k]] += w;
-      squares[view.px[k]] += w * w;
-    }
+    const weights = view.frame < region.frame ? before : after;
+    for (const k of usable) weights[view.px[k]] += view.weights[k];
     shown.forEach((to, plane) => addPlane(kernels, { region, format, plane }, view, source, usable, to));
   }
   const { width } = region.rect;
@@ -98,19 +101,20 @@ export function layMirrored(
     const size = planeSize(region, format, plane);
     eachRestless(region, restless!.cells, (at, _x, _y, strength) => {
       const [x, y] = [at % width, Math.floor(at / width)];
-      if (weights[at] === 0 || x % stepX !== 0 || y % stepY !== 0) return;
+      const weight = before[at] + after[at];
+      if (weight === 0 || x % stepX !== 0 || y % stepY !== 0) return;
       const i = (y / stepY) * size.width + x / stepX;
       const { sum, least, most } = shown[plane];
-      if (out.support[at] === 0) fused[i] = sum[i] / weights[at];
+      if (out.support[at] === 0) fused[i] = sum[i] / weight;
       else {
-        const lively = fused[i] + (sum[i] - weights[at] * fused[i]) / Math.sqrt(squares[at]);
+        const lively = fused[i] + (sum[i] - weight * fused[i]) / Math.hypot(before[at], after[at]);
         fused[i] += strength * (Math.max(least[i], Math.min(most[i], lively)) - fused[i]);
       }
     });
   });
   eachRestless(region, restless!.cells, (at, _x, _y, strength) => {
     // The grain of one frame is in it.
-    if (weights[at] > 0 && (strength > 0.5 || out.support[at] === 0)) out.support[at] = 1;
+    if (before[at] + after[at] > 0 && (strength > 0.5 || out.support[at] === 0)) out.support[at] = 1;
   });
 }
 
@@ -190,6 +194,11 @@ function eachRestless(
       }
     }
   });
+}
+
+/** Brings luma back to what it was where the background is restless, as far as it is. */
+export function keepRestless(region: Region, cells: Float32Array, before: Float32Array, luma: Float32Array): void {
+  eachRestless(region, cells, (i, _x, _y, strength) => (luma[i] += strength * (before[i] - luma[i])));
 }
 
 /** How restless a place is, px of the region: between the middles of cells in proportion. */

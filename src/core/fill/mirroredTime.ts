@@ -8,7 +8,7 @@ const FADE = 0.3;
 
 /** The frame that shows a place in mirrored time, and how far the place is from being seen. */
 export interface Mirrored {
-  /** Frames away. */
+  /** Frames away; between two of them both count. */
   off: number;
   /** Frames until it is free, in the direction that is looked in. */
   hidden: number;
@@ -30,15 +30,16 @@ export function mirroredAt({ off, length }: Stretch, cells: MatteCells, x: numbe
   );
   const top = around[0] * (1 - u + c) + around[1] * (u - c);
   const bottom = around[2] * (1 - u + c) + around[3] * (u - c);
-  const hidden = Math.max(1, Math.ceil(top * (1 - v + r) + bottom * (v - r)));
+  const hidden = Math.max(1, top * (1 - v + r) + bottom * (v - r));
   const last = off[own] + length[own] - 1;
   return { off: Math.min(last, hidden + bounced(hidden - 1, length[own])), hidden, length: length[own] };
 }
 
 /** Back and forth between 0 and n - 1. */
 function bounced(step: number, n: number): number {
-  const k = step % (2 * n);
-  return k < n ? k : 2 * n - 1 - k;
+  if (n === 1) return 0;
+  const k = step % (2 * n - 2);
+  return k < n ? k : 2 * n - 2 - k;
 }
 
 /** How much what was before counts, 0..1, beside what comes after. */

@@ -136,7 +136,7 @@ export function median(values: ArrayLike<number>): number {
 }
 
 /** Brings the k-th smallest value to place k, with none larger before it and none smaller behind (Hoare 1961). */
-function select(v: Float64Array, k: number): number {
+export function select(v: Float64Array, k: number): number {
   let [left, right] = [0, v.length - 1];
   while (left < right) {
     const pivot = v[k];

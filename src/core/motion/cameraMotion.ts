@@ -10,6 +10,8 @@ import { linkResiduals, solvePoses } from './solve.ts';
 const TRIPOD_PX = 0.25;
 /** The same in scales of a match's error. */
 const TRIPOD_SIGMAS = 0.4;
+/** A camera rests too if its movement typically stays as many times below that as it rises above it in some frames. */
+const PULLED = 1.5;
 
 /** Plain data, to be stored and sent to threads. */
 export interface CameraMotionData {
@@ -135,7 +137,7 @@ export function solveCamera(
   }
   // What small frames cannot measure is no movement.
   const still = Math.max(TRIPOD_PX * (width / 1920), TRIPOD_SIGMAS * frameSigma);
-  const tripod = movement(poses, aspect) * half < still || count === 1;
+  const tripod = count === 1 || rests(movements(poses, aspect), still / half);
   const mesh = tripod || !bends ? new Float32Array(0) : solveMesh(count, links, poses, sigma, aspect);
   const flat = new Float64Array(9 * count);
   poses.forEach((m, t) => flat.set(tripod ? identity3() : m, 9 * t));
@@ -152,8 +154,19 @@ export function solveCamera(
   };
 }
 
-/** Typical movement of the picture's corners against the common plane, unit space. */
-function movement(poses: Matrix3[], aspect: number): number {
+/**
+ * Whether what moved by so much at the picture's corners rests. Where leaves and water are most of what is followed, they pull a
+ * frame here and there.
+ *
+ * @param moved - In ascending order. @param still - In the same unit.
+ */
+function rests(moved: readonly number[], still: number): boolean {
+  const most = moved[Math.floor(moved.length * 0.95)];
+  return most < still || (most < still * PULLED && moved[moved.length >> 1] < still / PULLED);
+}
+
+/** Movements of the picture's corners against the common plane, unit space, in ascending order. */
+function movements(poses: Matrix3[], aspect: number): number[] {
   const moved = poses.flatMap((m) =>
     [
       [-1, -aspect],
@@ -165,8 +178,7 @@ function movement(poses: Matrix3[], aspect: number): number {
       return Math.hypot((m[0] * x + m[1] * y + m[2]) * q - x, (m[3] * x + m[4] * y + m[5]) * q - y);
     }),
   );
-  moved.sort((a, b) => a - b);
-  return moved[Math.floor(moved.length * 0.95)];
+  return moved.sort((a, b) => a - b);
 }
 
 function residual(links: readonly Link[], poses: Matrix3[]): number {

@@ -106,6 +106,23 @@ describe('solveCamera', () => {
     expect([...p]).toEqual([123.25, 456.5]);
   });
 
+  it('finds a tripod where leaves pull a frame here and there, but not a hand that hardly moves', () => {
+    const still = (0.25 * width) / 1920;
+    const half = unitSpace(width, height).half;
+    const rests = (placeOf: (t: number) => number): boolean => {
+      const chain: Link[] = Array.from({ length: 59 }, (_, t) => {
+        const by = (placeOf(t + 1) - placeOf(t)) / half;
+        const found = matches(Float64Array.of(1, 0, by, 0, 1, 0, 0, 0, 1), 150, 5 + t, 0);
+        return { from: t, to: t + 1, matches: found, fit: fitMotion(found, 0.02), likeness: 1 };
+      });
+      return solveCamera(width, height, 60, chain, 0.1).tripod;
+    };
+    const pulled = (most: number) => (t: number) => (t % 12 === 0 ? most * still : 0);
+    expect(rests(pulled(1.3))).toBe(true);
+    expect(rests(pulled(1.8))).toBe(false);
+    expect(rests((t) => 1.3 * still * Math.sin(t))).toBe(false);
+  });
+
   it('explains lens distortion by the mesh', () => {
     const k1 = 0.015;
     const bend = (x: number, y: number): [number, number] => {

@@ -1,0 +1,102 @@
+import type { DepthMotion } from '../core/depth/depthMotion.ts';
+import { withdrawContradicted } from '../core/fill/distrust.ts';
+import type { Statistic } from '../core/fill/fusion.ts';
+import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
+import { tilesUnseen, type Gathered } from '../core/fill/gathered.ts';
+import { layMirrored, MIRRORED_MARGIN, mirroredViews } from '../core/fill/mirrored.ts';
+import { partOf, type Region } from '../core/fill/region.ts';
+import { partAround, SourceFrames } from '../core/fill/sourceFrames.ts';
+import type { FrameReader, Rect } from '../core/image/format.ts';
+import { LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
+import type { CameraMotion } from '../core/motion/cameraMotion.ts';
+import type { VisibilityFinder } from '../core/reveal/visibility.ts';
+import type { Kernels } from '../kernels/index.ts';
+
+/** A region, and the frames from which it is filled. */
+export interface SourcedRegion {
+  region: Region;
+  sources: readonly number[];
+}
+
+/** What a shot is filled from. */
+interface ShotOfFill {
+  frames: FrameReader;
+  mattes: FrameReader;
+  cells: MatteCells;
+  camera: CameraMotion;
+  finder: VisibilityFinder;
+}
+
+interface HowToGather {
+  /** Strength of the light match, 0..1. */
+  light: number;
+  /** How near to a matte a frame's own px are not trusted, px. */
+  taint: number;
+  /** Source frames that are kept, bytes. */
+  sourceBytes: number;
+}
+
+/** Gathers regions from other frames of a shot. */
+export class Gatherings {
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly shot: ShotOfFill,
+    private readonly how: HowToGather,
+  ) {}
+
+  /** A gatherer for regions of frames, on the background's plane or with its depth. */
+  with<T>(
+    work: readonly SourcedRegion[],
+    motion: DepthMotion,
+    mattes: FrameReader,
+    use: (gatherer: Gatherer) => T,
+    { statistic = 'mean', taint = TAINT_PX }: { statistic?: Statistic; taint?: number } = {},
+  ): T {
+    const { frames } = this.shot;
+    const rects = new Map<number, Rect>();
+    for (const { region, sources } of work) {
+      for (const s of sources) rects.set(s, union(rects.get(s), neededRect(region, s, motion, frames.format)));
+    }
+    return this.kernels.scoped(() => {
+      const sources = new SourceFrames(this.kernels, frames, mattes, rects, this.how.sourceBytes, taint);
+      return use(new Gatherer(this.kernels, frames, motion, sources, this.how.light, statistic));
+    });
+  }
+
+  /**
+   * Takes what is restless from just before and after it is hidden.
+   * @param known - Whether some of the shot's background is known to be restless: then less of the rim needs to tell so.
+   */
+  takeMirrored(gathered: Gathered, known: boolean): void {
+    const { region, restless } = gathered;
+    if (!restless) return;
+    if (!restless.sure && !known) {
+      gathered.restless = undefined;
+      return;
+    }
+    const { frames, mattes, cells, camera, finder } = this.shot;
+    const views = mirroredViews(region, restless.cells, finder.covered(region.frame), cells, camera);
+    const rects = new Map(
+      views.map(({ frame, places }) => [frame, partAround(places, MIRRORED_MARGIN, frames.format)]),
+    );
+    this.kernels.scoped(() => {
+      const sources = new SourceFrames(this.kernels, frames, mattes, rects, this.how.sourceBytes, this.how.taint);
+      layMirrored(this.kernels, gathered, views, sources, frames.format);
+    });
+  }
+
+  /** What of a frame is not believed. To a camera that rests nothing slides: there the most frequent is the background. */
+  withdrawn(gathered: Gathered): number[] {
+    return this.shot.camera.data.tripod ? [] : withdrawContradicted(gathered);
+  }
+
+  /** What sources show next to mattes alone of a region. */
+  besideMattes(gathered: Gathered, motion: DepthMotion): Gathered | undefined {
+    const { region, sources, support } = gathered;
+    const part = partOf(region, tilesUnseen(gathered));
+    if (!part.active.some((a) => a > 0)) return undefined;
+    const [work, taint] = [[{ region: part, sources }], LEAST_TAINT_PX];
+    const found = this.with(work, motion, this.shot.mattes, (g) => g.gather(part, sources), { taint });
+    return { ...found, support: found.support.map((s, i) => (support[i] > 0 ? 0 : s)) };
+  }
+}
