@@ -291,7 +291,8 @@ export class EngineSession {
   probeRestless({ frames }: Pick<GatherTask, 'frames'>): number {
     const work = this.workOn(frames);
     return this.gathering().with(work, new DepthMotion(this.motion!), this.mattes, (gatherer) => {
-      return work.filter(({ region, sources }) => gatherer.gather(region, sources).restless?.sure).length;
+      return work.filter(({ region, sources }) => this.gathering().tellsRestless(gatherer.gather(region, sources)))
+        .length;
     });
   }
 
@@ -355,7 +356,7 @@ export class EngineSession {
           frame: region.frame,
           places: atFullSize(places),
           ifRestless: atFullSize(ifRestless),
-          restless: restless?.sure === true,
+          restless: this.gathering().tellsRestless(gathered, factor),
           side,
         };
       }),

@@ -3,6 +3,8 @@ import { withdrawContradicted } from '../core/fill/distrust.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
 import { tilesUnseen, type Gathered } from '../core/fill/gathered.ts';
+import { middlesOf } from '../core/fill/measure.ts';
+import { areHiddenBriefly } from '../core/fill/mirroredTime.ts';
 import { layMirrored, MIRRORED_MARGIN, mirroredViews } from '../core/fill/mirrored.ts';
 import { partOf, type Region } from '../core/fill/region.ts';
 import { partAround, SourceFrames } from '../core/fill/sourceFrames.ts';
@@ -64,13 +66,25 @@ export class Gatherings {
   }
 
   /**
-   * Takes what is restless from just before and after it is hidden.
-   * @param known - Whether some of the shot's background is known to be restless: then less of the rim needs to tell so.
+   * Whether what was gathered of a frame tells that some of the background moves by itself.
+   * @param factor - How many times smaller it is than the mattes.
    */
-  takeMirrored(gathered: Gathered, known: boolean): void {
+  tellsRestless({ region, restless }: Gathered, factor = 1): boolean {
+    if (!restless?.sure) return false;
+    const { cells, finder } = this.shot;
+    const most = [...restless.cells.keys()].filter((i) => restless.cells[i] === 1);
+    const places = middlesOf(region, most).map((v) => v * factor);
+    return areHiddenBriefly(finder.covered(region.frame), cells, places);
+  }
+
+  /**
+   * Takes what is restless from just before and after it is hidden.
+   * @param isSo - Whether the shot is known to have such: a single frame may be mistaken.
+   */
+  takeMirrored(gathered: Gathered, isSo: boolean): void {
     const { region, restless } = gathered;
     if (!restless) return;
-    if (!restless.sure && !known) {
+    if (!isSo) {
       gathered.restless = undefined;
       return;
     }
@@ -80,7 +94,8 @@ export class Gatherings {
       views.map(({ frame, places }) => [frame, partAround(places, MIRRORED_MARGIN, frames.format)]),
     );
     this.kernels.scoped(() => {
-      const sources = new SourceFrames(this.kernels, frames, mattes, rects, this.how.sourceBytes, this.how.taint);
+      // Each is looked at once: no more are kept than there must be.
+      const sources = new SourceFrames(this.kernels, frames, mattes, rects, 0, this.how.taint);
       layMirrored(this.kernels, gathered, views, sources, frames.format);
     });
   }

@@ -2,7 +2,7 @@ import { median } from '../geometry/linear.ts';
 import { components } from '../image/components.ts';
 import { cellShares, smoothedCells } from './cellShares.ts';
 import type { Gathered } from './gathered.ts';
-import { CELL, offsetGrid } from './measure.ts';
+import { CELL, middlesOf, offsetGrid } from './measure.ts';
 import type { Region } from './region.ts';
 import { activeCells } from './smoothField.ts';
 import { ENOUGH } from './sourceAgreement.ts';
@@ -68,13 +68,6 @@ function strangersOf(
     if (strangers !== 'none') out[strangers].push(cell);
   }
   return out;
-}
-
-/** Middles of cells, frame px, interleaved. */
-function middlesOf(region: Region, cells: Iterable<number>): number[] {
-  const { cols } = offsetGrid(region);
-  const { x, y } = region.rect;
-  return [...cells].flatMap((c) => [x + (c % cols) * CELL + CELL / 2, y + Math.floor(c / cols) * CELL + CELL / 2]);
 }
 
 /** Cells of the hole of which some px is seen by few. */

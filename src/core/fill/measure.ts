@@ -23,6 +23,13 @@ export function offsetGrid(region: Region): Grid {
   return { cols: region.cols * CELLS_PER_TILE, rows: region.rows * CELLS_PER_TILE };
 }
 
+/** Middles of cells of the offset grid, frame px, interleaved. */
+export function middlesOf(region: Region, cells: Iterable<number>): number[] {
+  const { cols } = offsetGrid(region);
+  const { x, y } = region.rect;
+  return [...cells].flatMap((c) => [x + (c % cols) * CELL + CELL / 2, y + Math.floor(c / cols) * CELL + CELL / 2]);
+}
+
 /** What a frame's rim tells about its gathered picture. */
 export interface RimMeasure {
   transfer: Float32Array;

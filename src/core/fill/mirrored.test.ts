@@ -3,10 +3,11 @@ import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { createMatteCells, fillMatteCells, type MatteCells } from '../image/matteCells.ts';
 import { CameraMotion, solveCamera } from '../motion/cameraMotion.ts';
-import { VisibilityFinder, NEVER } from '../reveal/visibility.ts';
+import { NEVER, VisibilityFinder, type Stretch } from '../reveal/visibility.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { nothingOf } from './gathered.ts';
 import { layMirrored, MIRRORED_MARGIN, mirroredViews } from './mirrored.ts';
+import { areHiddenBriefly } from './mirroredTime.ts';
 import { readRegionPlane, regionOf, type Region } from './region.ts';
 import { partAround, SourceFrames } from './sourceFrames.ts';
 
@@ -75,6 +76,31 @@ describe('what is free before and after a frame', () => {
 
   it('is never where the film ends first', () => {
     expect(finder.covered(0).before.off[ROW * W + 30]).toBe(NEVER);
+  });
+});
+
+describe('places that are hidden briefly', () => {
+  const stretch = (off: number, length: number): Stretch => ({
+    off: new Uint8Array(W * H).fill(off),
+    length: new Uint8Array(W * H).fill(length),
+  });
+  const briefly = (before: Stretch, after: Stretch): boolean =>
+    areHiddenBriefly({ before, after }, cells, [40.5, 50.5, 41.5, 50.5]);
+
+  it('are free twice as long as they are hidden', () => {
+    // Hidden for five frames.
+    expect(briefly(stretch(2, 6), stretch(4, 4))).toBe(true);
+    expect(briefly(stretch(2, 5), stretch(4, 4))).toBe(false);
+  });
+
+  it('are free four times as long where the film begins or ends while they are hidden', () => {
+    expect(briefly(stretch(NEVER, 0), stretch(6, 20))).toBe(true);
+    expect(briefly(stretch(6, 19), stretch(NEVER, 0))).toBe(false);
+    expect(briefly(stretch(NEVER, 0), stretch(NEVER, 0))).toBe(false);
+  });
+
+  it('are none that are not hidden at all', () => {
+    expect(briefly(stretch(0, 0), stretch(0, 0))).toBe(false);
   });
 });
 

@@ -1,10 +1,38 @@
 import type { MatteCells } from '../image/matteCells.ts';
-import { NEVER, type Stretch } from '../reveal/visibility.ts';
+import { NEVER, type Covered, type Stretch } from '../reveal/visibility.ts';
 
 /** Fewest frames before or after a place is hidden that are played back and forth, if there are more on the other side. */
 const FEWEST = 4;
 /** Share of the time that a place is hidden over which what was before gives way to what comes after. */
 const FADE = 0.3;
+
+/** How much longer than it is hidden a place is free, where it is told by how it looks that it moves by itself. */
+const LONGER = 2;
+/** The same where it is not known when it began to be hidden, or ends to be. */
+const MUCH_LONGER = 4;
+
+/**
+ * Whether most of some places are hidden briefly, beside how long they are free before and after. What is hidden all the time but for while
+ * something passes before it shows that, and not what is behind it.
+ *
+ * @param places - Px of the frame, interleaved.
+ */
+export function areHiddenBriefly({ before, after }: Covered, cells: MatteCells, places: readonly number[]): boolean {
+  const { cell, cols, rows } = cells;
+  let [hiding, briefly] = [0, 0];
+  for (let k = 0; k < places.length; k += 2) {
+    const [c, r] = [Math.floor(places[k] / cell), Math.floor(places[k + 1] / cell)];
+    if (c < 0 || r < 0 || c >= cols || r >= rows) continue;
+    const i = r * cols + c;
+    if (before.off[i] === 0) continue;
+    hiding++;
+    const known = [before, after].filter(({ off }) => off[i] !== NEVER);
+    const hidden = known.reduce((sum, { off }) => sum + off[i], -1);
+    const free = known.reduce((sum, { length }) => sum + length[i], 0);
+    if (known.length > 0 && free >= (known.length === 2 ? LONGER : MUCH_LONGER) * Math.max(1, hidden)) briefly++;
+  }
+  return briefly > hiding / 2;
+}
 
 /** The frame that shows a place in mirrored time, and how far the place is from being seen. */
 export interface Mirrored {

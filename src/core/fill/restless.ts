@@ -10,13 +10,13 @@ const RESTLESS = 0.6;
 const REACH = 2;
 /** Rim cells that tell about a place, and share of all of them that tell whether anything is restless at all. */
 const NEAREST = 24;
-const TELLING_SHARE = 0.2;
+const TELLING_SHARE = 0.1;
 
 /** Where the background of a region is restless. */
 export interface Restless {
   /** How much, per cell of the offset grid, 0..1. */
   cells: Float32Array;
-  /** Told by more of the rim than what slides before it could cover. */
+  /** Told by a whole part of the rim. */
   sure: boolean;
 }
 
