@@ -12,6 +12,7 @@ import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
+import type { Gathered } from '../core/fill/gathered.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import type { Gatherer } from '../core/fill/gather.ts';
 import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
@@ -20,6 +21,7 @@ import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } fr
 import { buildPlate, type Plate } from '../core/fill/plate.ts';
 import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
+import { restlessnessOf } from '../core/fill/restless.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
@@ -290,9 +292,10 @@ export class EngineSession {
   /** In how many of the given frames the background is restless for sure. */
   probeRestless({ frames }: Pick<GatherTask, 'frames'>): number {
     const work = this.workOn(frames);
+    const tells = (gathered: Gathered): boolean =>
+      this.gathering().tellsRestless(gathered.region, restlessnessOf(gathered));
     return this.gathering().with(work, new DepthMotion(this.motion!), this.mattes, (gatherer) => {
-      return work.filter(({ region, sources }) => this.gathering().tellsRestless(gatherer.gather(region, sources)))
-        .length;
+      return work.filter(({ region, sources }) => tells(gatherer.gather(region, sources))).length;
     });
   }
 
@@ -348,15 +351,15 @@ export class EngineSession {
     return this.gathering().with(work, new DepthMotion(motion), mattes, (gatherer) =>
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
-        const { restless } = gathered;
+        const restless = restlessnessOf(gathered);
         const atFullSize = (places: number[]): number[] => places.map((v) => v * factor);
-        const ifRestless = withdrawContradicted({ ...gathered, support: gathered.support.slice() });
-        const places = restless ? withdrawContradicted({ ...gathered, restless: undefined }) : ifRestless;
+        const ifRestless = withdrawContradicted({ ...gathered, restless, support: gathered.support.slice() });
+        const places = restless ? withdrawContradicted(gathered) : ifRestless;
         return {
           frame: region.frame,
           places: atFullSize(places),
           ifRestless: atFullSize(ifRestless),
-          restless: this.gathering().tellsRestless(gathered, factor),
+          restless: this.gathering().tellsRestless(region, restless, factor),
           side,
         };
       }),
@@ -374,7 +377,7 @@ export class EngineSession {
     const results = this.gathering().with(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
       work.map(({ region, sources }) => {
         const gathered = gatherer.gather(region, sources);
-        this.gathering().takeMirrored(gathered, restless);
+        if (restless) this.gathering().takeMirrored(gathered);
         const contradicted = this.gathering().withdrawn(gathered);
         stored.push(packFrame(this.kernels, gathered, this.job.frames.format));
         const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
@@ -416,7 +419,7 @@ export class EngineSession {
     const depth = local && this.depthFinder().find(region, sources);
     const motion = this.motionFor(work, depth ? [depth] : []);
     const gathered = this.gathering().with(work, motion, this.mattes, (g) => g.gather(region, sources));
-    this.gathering().takeMirrored(gathered, restless);
+    if (restless) this.gathering().takeMirrored(gathered);
     const beside = this.gathering().besideMattes(gathered, motion);
     this.gathering().withdrawn(gathered);
     withdraw(region, gathered.support, contradicted);

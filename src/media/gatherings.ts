@@ -7,6 +7,7 @@ import { middlesOf } from '../core/fill/measure.ts';
 import { areHiddenBriefly } from '../core/fill/mirroredTime.ts';
 import { layMirrored, MIRRORED_MARGIN, mirroredViews } from '../core/fill/mirrored.ts';
 import { partOf, type Region } from '../core/fill/region.ts';
+import { restlessnessOf, type Restless } from '../core/fill/restless.ts';
 import { partAround, SourceFrames } from '../core/fill/sourceFrames.ts';
 import type { FrameReader, Rect } from '../core/image/format.ts';
 import { LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
@@ -66,10 +67,11 @@ export class Gatherings {
   }
 
   /**
-   * Whether what was gathered of a frame tells that some of the background moves by itself.
-   * @param factor - How many times smaller it is than the mattes.
+   * Whether a frame's region tells that some of the background moves by itself.
+   * @param restless - Where it seems to do so.
+   * @param factor - How many times smaller the frame is than the mattes.
    */
-  tellsRestless({ region, restless }: Gathered, factor = 1): boolean {
+  tellsRestless(region: Region, restless: Restless | undefined, factor = 1): boolean {
     if (!restless?.sure) return false;
     const { cells, finder } = this.shot;
     const most = [...restless.cells.keys()].filter((i) => restless.cells[i] === 1);
@@ -77,17 +79,12 @@ export class Gatherings {
     return areHiddenBriefly(finder.covered(region.frame), cells, places);
   }
 
-  /**
-   * Takes what is restless from just before and after it is hidden.
-   * @param isSo - Whether the shot is known to have such: a single frame may be mistaken.
-   */
-  takeMirrored(gathered: Gathered, isSo: boolean): void {
-    const { region, restless } = gathered;
+  /** Takes what is restless in a frame, of a shot that has such, from just before and after it is hidden. */
+  takeMirrored(gathered: Gathered): void {
+    const restless = restlessnessOf(gathered);
     if (!restless) return;
-    if (!isSo) {
-      gathered.restless = undefined;
-      return;
-    }
+    gathered.restless = restless;
+    const { region } = gathered;
     const { frames, mattes, cells, camera, finder } = this.shot;
     const views = mirroredViews(region, restless.cells, finder.covered(region.frame), cells, camera);
     const rects = new Map(

@@ -6,7 +6,6 @@ import { Fusion, type Statistic, type Weights } from './fusion.ts';
 import { nothingOf, type Gathered } from './gathered.ts';
 import type { LightFit } from './light.ts';
 import { middleOf, readRegionPlane, type Region } from './region.ts';
-import { restlessnessOf } from './restless.ts';
 import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
 import { measureLights } from './rimLight.ts';
 import { partAround, type SourceFrames } from './sourceFrames.ts';
@@ -71,9 +70,7 @@ export class Gatherer {
     const { colourPlanes } = this.frames.format;
     const own = Array.from({ length: colourPlanes }, (_, p) => readRegionPlane(this.frames, region, p));
     const out = nothingOf(region, sources, own);
-    if (sources.length === 0) return out;
-    this.kernels.scoped(() => this.run(out));
-    out.restless = restlessnessOf(out);
+    if (sources.length > 0) this.kernels.scoped(() => this.run(out));
     return out;
   }
 

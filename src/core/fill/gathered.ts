@@ -15,7 +15,7 @@ export interface Gathered {
   share: Float32Array;
   /** Difference from which samples disagree. */
   tau: number;
-  /** Where its background moves by itself; undefined if all of it rests. */
+  /** Where its background moves by itself; undefined if all of it rests, or if that was not asked. */
   restless?: Restless;
   /** What each source shows of it. */
   agreement: SourceAgreement;
