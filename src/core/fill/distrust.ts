@@ -41,14 +41,13 @@ export function withdrawContradicted(gathered: Gathered): number[] {
 
 /** Cells about which the sources contradict one another, with those beside them. */
 function contradictedCells(gathered: Gathered, usual: number): number[] {
-  const { region, restless } = gathered;
+  const { region } = gathered;
   const { cols, rows } = offsetGrid(region);
-  const isRestless = (cell: number): boolean => (restless?.cells[cell] ?? 0) > 0;
   const hole = cellShares(gathered, region.alpha);
   const untold = new Uint8Array(hole.length);
   for (const i of activeCells(region)) untold[i] = Number.isNaN(hole[i]) && holds(region, i, cols) ? 1 : 0;
   const smooth = smoothedCells(hole, cols, rows);
-  const low = bytesOf(smooth, (v, i) => (v < LOW * usual && !isRestless(i) ? 1 : 0));
+  const low = bytesOf(smooth, (v, i) => (v < LOW * usual && !isRestless(gathered, i) ? 1 : 0));
   return components(low, cols, rows).flatMap((group) => {
     const mean = group.reduce((sum, i) => sum + smooth[i], 0) / group.length;
     if (mean > CONTRADICTED * usual || group.length < 2) return [];
@@ -56,14 +55,15 @@ function contradictedCells(gathered: Gathered, usual: number): number[] {
   });
 }
 
+const isRestless = ({ restless }: Gathered, cell: number): boolean =>
+  restless !== undefined && restless.cells[cell] > 0;
+
 /** Cells seen by few, of which all, or some, show something else than the background around them. */
-function strangersOf(
-  { region, support, agreement, restless }: Gathered,
-  usual: number,
-): { all: number[]; some: number[] } {
+function strangersOf(gathered: Gathered, usual: number): { all: number[]; some: number[] } {
+  const { region, support, agreement } = gathered;
   const out: { all: number[]; some: number[] } = { all: [], some: [] };
   for (const cell of thinCells(region, support)) {
-    if ((restless?.cells[cell] ?? 0) > 0) continue;
+    if (isRestless(gathered, cell)) continue;
     const strangers = agreement.strangersAt(cell, usual);
     if (strangers !== 'none') out[strangers].push(cell);
   }

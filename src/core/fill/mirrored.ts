@@ -1,5 +1,6 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
+import { betweenCells } from '../image/betweenCells.ts';
 import type { MatteCells } from '../image/matteCells.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Covered } from '../reveal/visibility.ts';
@@ -181,7 +182,7 @@ function eachRestless(
   use: (i: number, x: number, y: number, strength: number) => void,
 ): void {
   const { rect, cols, active, known } = region;
-  const strengthAt = strengthOver(region, cells);
+  const grid = offsetGrid(region);
   active.forEach((a, tile) => {
     if (a === 0) return;
     const [x0, y0] = [(tile % cols) * TILE, Math.floor(tile / cols) * TILE];
@@ -189,7 +190,7 @@ function eachRestless(
       for (let x = x0; x < x0 + TILE; x++) {
         const i = y * rect.width + x;
         if (known[i] === 1) continue;
-        const strength = strengthAt(x, y);
+        const strength = betweenCells(x, y, CELL, grid, (cell) => cells[cell]);
         if (strength > 0) use(i, rect.x + x, rect.y + y, strength);
       }
     }
@@ -199,18 +200,4 @@ function eachRestless(
 /** Brings luma back to what it was where the background is restless, as far as it is. */
 export function keepRestless(region: Region, cells: Float32Array, before: Float32Array, luma: Float32Array): void {
   eachRestless(region, cells, (i, _x, _y, strength) => (luma[i] += strength * (before[i] - luma[i])));
-}
-
-/** How restless a place is, px of the region: between the middles of cells in proportion. */
-function strengthOver(region: Region, cells: Float32Array): (x: number, y: number) => number {
-  const { cols, rows } = offsetGrid(region);
-  const at = (c: number, r: number): number =>
-    cells[Math.max(0, Math.min(rows - 1, r)) * cols + Math.max(0, Math.min(cols - 1, c))];
-  return (x, y) => {
-    const [u, v] = [(x + 0.5) / CELL - 0.5, (y + 0.5) / CELL - 0.5];
-    const [c, r] = [Math.floor(u), Math.floor(v)];
-    const top = at(c, r) * (1 - u + c) + at(c + 1, r) * (u - c);
-    const bottom = at(c, r + 1) * (1 - u + c) + at(c + 1, r + 1) * (u - c);
-    return top * (1 - v + r) + bottom * (v - r);
-  };
 }

@@ -1,3 +1,4 @@
+import { betweenCells } from '../image/betweenCells.ts';
 import type { MatteCells } from '../image/matteCells.ts';
 import { NEVER, type Covered, type Stretch } from '../reveal/visibility.ts';
 
@@ -47,18 +48,14 @@ export interface Mirrored {
 /** @param x, y - Px of the frame. @returns undefined where the place is not free in that direction. */
 export function mirroredAt({ off, length }: Stretch, cells: MatteCells, x: number, y: number): Mirrored | undefined {
   const { cell, cols, rows } = cells;
-  const at = (c: number, r: number): number =>
-    Math.max(0, Math.min(rows - 1, r)) * cols + Math.max(0, Math.min(cols - 1, c));
-  const own = at(Math.floor(x / cell), Math.floor(y / cell));
+  // A region may reach beyond the frame.
+  const [c, r] = [Math.min(cols - 1, Math.floor(x / cell)), Math.min(rows - 1, Math.floor(y / cell))];
+  const own = Math.max(0, r) * cols + Math.max(0, c);
   if (off[own] === NEVER || length[own] === 0) return undefined;
-  const [u, v] = [(x + 0.5) / cell - 0.5, (y + 0.5) / cell - 0.5];
-  const [c, r] = [Math.floor(u), Math.floor(v)];
-  const around = [at(c, r), at(c + 1, r), at(c, r + 1), at(c + 1, r + 1)].map((i) =>
-    off[i] === NEVER ? off[own] : off[i],
+  const hidden = Math.max(
+    1,
+    betweenCells(x, y, cell, cells, (i) => (off[i] === NEVER ? off[own] : off[i])),
   );
-  const top = around[0] * (1 - u + c) + around[1] * (u - c);
-  const bottom = around[2] * (1 - u + c) + around[3] * (u - c);
-  const hidden = Math.max(1, top * (1 - v + r) + bottom * (v - r));
   const last = off[own] + length[own] - 1;
   return { off: Math.min(last, hidden + bounced(hidden - 1, length[own])), hidden, length: length[own] };
 }
