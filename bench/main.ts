@@ -14,6 +14,7 @@ import { benchRanges, type RangeScore } from './rangeBench.ts';
 import { laneAhead, laneComing } from './lane.ts';
 import { quay } from './quay.ts';
 import { reedBed, shore } from './shore.ts';
+import { square } from './square.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchStress, type StressResult } from './stressBench.ts';
 import { benchTimes, type Times } from './timeBench.ts';
@@ -40,6 +41,7 @@ const FILLED = [
   'lane-ahead',
   'shore',
   'reed-bed',
+  'square',
 ];
 const JUDGED_AS_JOB = ['boardwalk', 'mill-door', 'fen-flight'];
 const STRESSED = ['boardwalk'];
@@ -56,7 +58,7 @@ await mkdir(folder, { recursive: true });
 const scratch = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-bench-'));
 const results: unknown[] = [];
 try {
-  for (const shot of [...SHOTS, quay, laneComing, laneAhead, shore, reedBed].filter(
+  for (const shot of [...SHOTS, quay, laneComing, laneAhead, shore, reedBed, square].filter(
     (s) => values.shot?.includes(s.name) ?? true,
   )) {
     const wants = (kind: string, judged: string[]): boolean =>

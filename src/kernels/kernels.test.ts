@@ -202,13 +202,15 @@ describe('fuse', () => {
     usable: number[],
     tau: number,
     densest = false,
+    colours = values.map(() => 255),
   ): { mean: number; support: number; share: number } => {
     const n = values.length;
     const at = k.put(Float32Array.from(values.flatMap((v) => [v, v, v, v])));
     const use = k.put(Uint8Array.from(usable.flatMap((u) => [u, u, u, u])));
     const params = k.put(Float32Array.from(values.flatMap(() => [1, 0, 1])));
     const [weights, mean, support, share] = [k.alloc(n * 16), k.alloc(16), k.alloc(16), k.alloc(16)];
-    k.run.fuse(at, use, weights, 16, n, params, tau, mean, support, share, 4, densest);
+    const agreed = k.put(Uint8Array.from(colours.flatMap((c) => [c, c, c, c])));
+    k.run.fuse(at, use, agreed, weights, 16, n, params, tau, mean, support, share, 4, densest);
     return { mean: k.f32(mean, 1)[0], support: k.f32(support, 1)[0], share: k.f32(share, 1)[0] };
   };
 

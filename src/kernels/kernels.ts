@@ -71,9 +71,25 @@ export interface KernelFunctions {
     outStride: number,
   ): void;
   warpPoints(src: number, stride: number, w: number, h: number, points: number, n: number, out: number): void;
+  agreeColour(
+    values: number,
+    step: number,
+    usable: number,
+    agreed: number,
+    byteStep: number,
+    row: number,
+    n: number,
+    params: number,
+    tau: number,
+    scratch: number,
+    w: number,
+    sx: number,
+    sy: number,
+  ): void;
   fuse(
     values: number,
     usable: number,
+    agreed: number,
     weights: number,
     step: number,
     n: number,

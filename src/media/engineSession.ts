@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { deserialize, serialize } from 'node:v8';
 import { chooseSources } from '../core/reveal/chooseSources.ts';
 import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
-import { VisibilityFinder, type Visibility } from '../core/reveal/visibility.ts';
+import { VisibilityFinder } from '../core/reveal/visibility.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { DepthFinder } from '../core/depth/findDepth.ts';
@@ -12,15 +12,16 @@ import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
-import type { Gathered } from '../core/fill/gathered.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import type { Gatherer } from '../core/fill/gather.ts';
 import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
-import { CELL as OFFSET_CELL, measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
+import { measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
+import { CELL as OFFSET_CELL } from '../core/fill/offsetGrid.ts';
 import { buildPlate, type Plate } from '../core/fill/plate.ts';
 import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
+import { isContested } from '../core/fill/contested.ts';
 import { restlessnessOf } from '../core/fill/restless.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
@@ -70,13 +71,12 @@ export interface SessionJob {
 }
 
 /**
- * Sources of a frame. Where there is depth they are chosen by what the camera's plane says, which is not where they show what lies behind a
- * hole: of some more those that show it are among them.
+ * Sources of a frame. Some more where there is depth: they are chosen by what the camera's plane says, which is not where they show what
+ * lies behind a hole. And where people pass before many of them, so that they are outvoted.
  */
 const SOURCES = {
-  full: { most: 9, enough: 6, more: 4 },
-  deep: { most: 16, enough: 10, more: 8 },
-  draft: { most: 5, enough: 3, more: 4 },
+  full: { few: { most: 9, enough: 6, more: 4 }, many: { most: 16, enough: 10, more: 8 } },
+  draft: { few: { most: 5, enough: 3, more: 4 }, many: { most: 12, enough: 8, more: 4 } },
 };
 
 export interface FrameChoice {
@@ -274,29 +274,31 @@ export class EngineSession {
     return out;
   }
 
-  /** Reveal of frames first..last-1, and the sources to fill each from. @param deep - Whether they show depth. */
-  choose({ first, last, deep = false }: { first: number; last: number; deep?: boolean }): FrameChoice[] {
+  /** Reveal of frames first..last-1, and the sources to fill each from. */
+  choose({ first, last, count = 'few' }: { first: number; last: number; count?: 'few' | 'many' }): FrameChoice[] {
     const out: FrameChoice[] = [];
-    const size = this.job.draft ? 'draft' : deep ? 'deep' : 'full';
+    const budget = SOURCES[this.job.draft ? 'draft' : 'full'][count];
     for (let t = first; t < last; t++) {
       const visibility = this.finder!.find(t);
       const thin = visibility.cells.length > 1500 ? this.finder!.find(t, 2) : visibility;
       out.push({
         reveal: revealOf(visibility, this.job.cells),
-        sources: this.sourcesOf(thin, size),
+        sources: chooseSources(thin, budget),
       });
     }
     return out;
   }
 
-  /** In how many of the given frames the background is restless for sure. */
-  probeRestless({ frames }: Pick<GatherTask, 'frames'>): number {
+  /** In which of the given frames the background is restless for sure, and in which sources are at odds about it. */
+  probeSources({ frames }: Pick<GatherTask, 'frames'>): { restless: boolean; contested: boolean }[] {
     const work = this.workOn(frames);
-    const tells = (gathered: Gathered): boolean =>
-      this.gathering().tellsRestless(gathered.region, restlessnessOf(gathered));
-    return this.gathering().with(work, new DepthMotion(this.motion!), this.mattes, (gatherer) => {
-      return work.filter(({ region, sources }) => tells(gatherer.gather(region, sources))).length;
-    });
+    return this.gathering().with(work, new DepthMotion(this.motion!), this.mattes, (gatherer) =>
+      work.map(({ region, sources }) => {
+        const gathered = gatherer.gather(region, sources);
+        const restless = this.gathering().tellsRestless(region, restlessnessOf(gathered));
+        return { restless, contested: isContested(gathered) };
+      }),
+    );
   }
 
   /** In how many of the given frames what surrounds the hole moves other than the camera's plane does. */
@@ -345,7 +347,7 @@ export class EngineSession {
     const motion = new CameraMotion({ ...this.motion!.data, width: format.width, height: format.height });
     const work = frames.map((frame) => ({
       region: regionOf(this.kernels, frame, shrunk(boxOf(this.job.cells, frame), factor), mattes),
-      sources: this.sourcesOf(this.finder!.find(frame), 'draft'),
+      sources: chooseSources(this.finder!.find(frame), SOURCES.draft.few),
     }));
     const side = OFFSET_CELL * factor;
     return this.gathering().with(work, new DepthMotion(motion), mattes, (gatherer) =>
@@ -364,10 +366,6 @@ export class EngineSession {
         };
       }),
     );
-  }
-
-  private sourcesOf(visibility: Visibility, size: keyof typeof SOURCES): number[] {
-    return chooseSources(visibility, SOURCES[size]);
   }
 
   gather({ frames, restless, depths, out }: GatherTask): GatheredFrame[] {

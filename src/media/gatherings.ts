@@ -3,7 +3,7 @@ import { withdrawContradicted } from '../core/fill/distrust.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
 import { tilesUnseen, type Gathered } from '../core/fill/gathered.ts';
-import { middlesOf } from '../core/fill/measure.ts';
+import { middlesOf } from '../core/fill/offsetGrid.ts';
 import { areHiddenBriefly } from '../core/fill/mirroredTime.ts';
 import { layMirrored, MIRRORED_MARGIN, mirroredViews } from '../core/fill/mirrored.ts';
 import { partOf, type Region } from '../core/fill/region.ts';

@@ -1,5 +1,5 @@
 import { evenly } from '../core/evenly.ts';
-import { CELL } from '../core/fill/measure.ts';
+import { CELL } from '../core/fill/offsetGrid.ts';
 import { plateRect, type Plate } from '../core/fill/plate.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import type { FrameFormat, Rect } from '../core/image/format.ts';

@@ -95,9 +95,9 @@ const BELIEVED_FROM = 24;
 /** Frames that are asked whether there is parallax, and the share of them that must say so. */
 const PARALLAX_PROBES = 8;
 const PARALLAX_SHARE = 0.2;
-/** The same, of a background that moves by itself. */
-const RESTLESS_PROBES = 8;
-const RESTLESS_SHARE = 0.2;
+/** The same, of a background that moves by itself, and of sources that are at odds. */
+const SOURCE_PROBES = 8;
+const SOURCES_SHARE = 0.2;
 
 /** What a shot is like. */
 interface Nature {
@@ -182,7 +182,7 @@ export class TakeWork {
       ({ first, last }) => this.threads.run('contradict', { frames: asked.slice(first, last) }),
       (done) => this.report('gather', done),
     );
-    const restless = isRestless(answers.filter((a) => a.restless).length, asked.length);
+    const restless = areSome(answers.filter((a) => a.restless).length, asked.length);
     for (const r of reveal) {
       for (const { frame, places, ifRestless, side } of answers) {
         if (Math.abs(frame - r.frame) > BELIEVED_FROM || !this.camera!.sameScene(frame, r.frame)) continue;
@@ -217,8 +217,11 @@ export class TakeWork {
     const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
     const first = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
     const local = await this.once('parallax', () => this.probeParallax(first, motion));
-    const restless = await this.once('restless', () => this.probeRestless(first));
-    const choices = local ? await this.chooseDeep() : first;
+    const { contested } = await this.once('contested', () => this.probeSources(first));
+    const many = local || contested ? await this.chooseMany() : first;
+    // Of water many sources show as many things as few do; people who pass are outvoted.
+    const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
+    const choices = restless && !local ? first : many;
     const gathered = await this.gather(choices, { local, restless });
     const plates = await this.buildPlates(choices, gathered, motion, { local, restless });
     const frames = await this.finish(gathered, plates);
@@ -246,8 +249,8 @@ export class TakeWork {
   }
 
   /** Sources once it is known that there is depth. */
-  private async chooseDeep(): Promise<FrameChoice[]> {
-    const parts = this.ranges('deep-reveal', (range) => this.threads.run('choose', { ...range, deep: true }));
+  private async chooseMany(): Promise<FrameChoice[]> {
+    const parts = this.ranges('many-reveal', (range) => this.threads.run('choose', { ...range, count: 'many' }));
     return (await this.parts.all(parts)).flat();
   }
 
@@ -310,19 +313,20 @@ export class TakeWork {
     return answers.reduce((a, b) => a + b, 0) >= asked.length * PARALLAX_SHARE;
   }
 
-  /** Whether some of the background moves by itself, judged on a few frames spread over the shot. */
-  private async probeRestless(choices: FrameChoice[]): Promise<boolean> {
+  /**
+   * Whether some of the background moves by itself, or sources are at odds about it otherwise, judged on a few frames spread over the
+   * shot.
+   */
+  private async probeSources(choices: FrameChoice[]): Promise<{ restless: boolean; contested: boolean }> {
     const asked = evenly(
       this.chunks().flatMap(([, frames]) => frames),
-      RESTLESS_PROBES,
+      SOURCE_PROBES,
     );
-    const answers = await Promise.all(
-      asked.map((frame) => this.threads.run('probeRestless', { frames: sourced([frame], choices) })),
-    );
-    return isRestless(
-      answers.reduce((a, b) => a + b, 0),
-      asked.length,
-    );
+    const answers = (
+      await Promise.all(asked.map((frame) => this.threads.run('probeSources', { frames: sourced([frame], choices) })))
+    ).flat();
+    const told = (by: 'restless' | 'contested'): boolean => areSome(answers.filter((a) => a[by]).length, asked.length);
+    return { restless: told('restless'), contested: told('contested') };
   }
 
   private async gather(choices: FrameChoice[], { local, restless }: Nature): Promise<GatheredFrame[]> {
@@ -440,8 +444,8 @@ export class TakeWork {
   }
 }
 
-/** Whether some of a shot's background moves by itself, if so many of the frames asked tell so. */
-const isRestless = (told: number, of: number): boolean => told > 0 && told >= of * RESTLESS_SHARE;
+/** Whether so many of the frames asked tell something of the shot. */
+const areSome = (told: number, of: number): boolean => told > 0 && told >= of * SOURCES_SHARE;
 
 function stillMotion(format: FrameFormat, count: number): CameraMotionData {
   return solveCamera(format.width, format.height, count, [], unitSpace(format.width, format.height).half);

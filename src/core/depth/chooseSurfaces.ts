@@ -14,10 +14,10 @@ const SPACING = 4;
 /** Samples of a window. */
 export const WINDOW = ACROSS * ACROSS;
 /** Sources asked at most, and samples that one must show of a window. */
-const MOST_SOURCES = 6;
+const MOST_SOURCES = 10;
 const LEAST_SAMPLES = WINDOW * 0.7;
-/** Share of the frames that show a window which are believed. */
-const BELIEVED_SHARE = 0.75;
+/** Share of the frames that show a window which are believed: before the others somebody may pass. */
+const BELIEVED_SHARE = 0.5;
 /** Differences count up to this, 16-bit-pyramid levels of an 8-bit one. */
 const CLIP = 18;
 /** Price of a border between two surfaces, in variances of a window. */
@@ -128,7 +128,11 @@ function windowsIn(corners: Float32Array, side: number): Float32Array {
 }
 
 /** Luma at places of a frame; NaN where it is hidden or out of view. */
-export function sampled({ kernels, pyramids, blocked }: Witnesses, frame: number, places: Float32Array): Float32Array {
+export function sampled(
+  { kernels, pyramids, blocked }: Pick<Witnesses, 'kernels' | 'pyramids' | 'blocked'>,
+  frame: number,
+  places: Float32Array,
+): Float32Array {
   const [level] = pyramids.get(frame);
   const k = pyramids.scale;
   const n = places.length / 2;

@@ -23,6 +23,7 @@ import { Guide, type Guided } from './guided.ts';
 import { holeParts } from './holeParts.ts';
 import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
 import type { Epipole, View } from './epipole.ts';
+import { passersBy } from './passersBy.ts';
 import { findParallax, moreDepths, type Parallax } from './parallax.ts';
 import { cornersAround, partOf, surroundingsOf, type Part } from './surroundings.ts';
 import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
@@ -139,7 +140,11 @@ export class DepthFinder {
     const { frame, rect, cols, rows } = region;
     const px = this.pyramids.scale;
     const parts = holeParts(region.active, cols, rows).map((part) => partOf(region, part, px));
-    const corners = this.cornersOf(frame, parts);
+    const { strong, others } = this.cornersOf(frame, parts);
+    const corners = {
+      strong: this.standing(frame, sources, strong),
+      others: this.standing(frame, sources, others),
+    };
     const tiles = new Uint8Array(cols * rows);
     const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], nearer: 0, epipoles: new Map() };
     const everyone = [...new Set([...sources, ...also])].filter((s) => s !== frame);
@@ -224,6 +229,12 @@ export class DepthFinder {
     };
   }
 
+  /** Without the corners of what passes by. */
+  private standing(frame: number, sources: readonly number[], corners: Float64Array): Float64Array {
+    const passing = passersBy(this.witnessesOf(frame, sources), this.onPlane(frame), corners);
+    return corners.filter((_, i) => passing[i >> 1] === 0);
+  }
+
   /** Surfaces around a part of a hole: those of the strong corners, then such as only the weaker ones show. */
   private surfacesAround(around: Around, strong: Deep, all: Deep, unit: number, found: StretchDepth): PlacedSurface[] {
     const facing = facingSlope(this.camera, found.frame, around, found.epipoles);
@@ -303,28 +314,36 @@ export class DepthFinder {
     return new Map([...moved].map(([s, m]) => [s, viewFrom(this.camera, frame, s, corners, m)]));
   }
 
-  /** Gives each tile of a part one of its surfaces, and brings these to where their tiles agree best. */
+  /** Gives each tile of a part one of its surfaces, or the camera's plane, and brings these to where their tiles agree best. */
   private place({ tiles }: Part, surfaces: readonly PlacedSurface[], found: StretchDepth, unit: number): void {
-    const first = found.surfaces.length + 1;
+    const before = found.surfaces.length;
     const seen = this.witnesses(found);
     const placeOn = (surface: PlacedSurface): PlaceIn => this.placeOn(surface, found);
-    const chosen =
-      surfaces.length === 1
-        ? new Uint8Array(tiles.length)
-        : chooseSurfaces(seen, surfaces.map(placeOn), tiles, found.cols, found.rows);
-    tiles.forEach(({ tile }, i) => (found.tiles[tile] = first + chosen[i]));
+    const candidates = [this.onPlane(found.frame), ...surfaces.map(placeOn)];
+    const chosen = chooseSurfaces(seen, candidates, tiles, found.cols, found.rows);
+    tiles.forEach(({ tile }, i) => (found.tiles[tile] = chosen[i] === 0 ? 0 : before + chosen[i]));
     surfaces.forEach(({ around, surface }, k) => {
-      const own = tiles.filter((_, i) => chosen[i] === k);
+      const own = tiles.filter((_, i) => chosen[i] === k + 1);
       const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
       found.surfaces.push({ around, surface: own.length > 0 ? sweepSurface(off, surface, unit) : surface });
     });
   }
 
   private witnesses(found: StretchDepth): Witnesses {
-    const { kernels, pyramids, blocked, unit } = this;
     const sources = inOrder(found.epipoles.keys());
-    const tileSide = found.rect.width / found.cols;
-    return { kernels, pyramids, blocked, frame: found.frame, sources, tileSide, unit };
+    return { ...this.witnessesOf(found.frame, sources), tileSide: found.rect.width / found.cols };
+  }
+
+  private witnessesOf(frame: number, sources: readonly number[]): Omit<Witnesses, 'tileSide'> {
+    const { kernels, pyramids, blocked, unit } = this;
+    return { kernels, pyramids, blocked, frame, sources, unit };
+  }
+
+  private onPlane(frame: number): PlaceIn {
+    return (source, points) => {
+      this.camera.map(frame, source, points);
+      return true;
+    };
   }
 
   private placeOn(surface: PlacedSurface, found: StretchDepth): PlaceIn {

@@ -10,6 +10,8 @@ export class BandBuffers {
   readonly samples: number[];
   readonly values: number[];
   readonly usable: number;
+  /** How far each source's colour agrees, per luma px, 0..255. */
+  readonly agreed: number;
   readonly weights: number;
   readonly params: number;
   readonly mean: number;
@@ -19,6 +21,8 @@ export class BandBuffers {
   readonly map: number;
   /** Of the four cells of each tile, per source. */
   readonly cells: number;
+  /** Of eight floats per source. */
+  readonly scratch: number;
 
   constructor(kernels: Kernels, region: Region, format: FrameFormat, sources: number) {
     this.lumaSamples = region.rect.width * TILE;
@@ -26,6 +30,7 @@ export class BandBuffers {
     this.values = this.samples.map((n) => kernels.alloc(n * sources * 4));
     for (const [i, at] of this.values.entries()) kernels.f32(at, this.samples[i] * sources).fill(0);
     this.usable = kernels.alloc(this.lumaSamples * sources);
+    this.agreed = kernels.alloc(this.lumaSamples * sources);
     this.weights = kernels.alloc(this.lumaSamples * sources * 4);
     this.params = kernels.alloc(sources * 12);
     this.mean = kernels.alloc(this.lumaSamples * 4);
@@ -34,5 +39,6 @@ export class BandBuffers {
     this.active = kernels.alloc(region.cols);
     this.map = kernels.alloc((region.cols + 1) * 16);
     this.cells = kernels.alloc(sources * 4 * region.cols * AGREEMENT_FLOATS * 4);
+    this.scratch = kernels.alloc(sources * 32);
   }
 }

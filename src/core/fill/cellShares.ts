@@ -1,6 +1,6 @@
 import { median, select } from '../geometry/linear.ts';
 import { agreementWithFrame, type Gathered } from './gathered.ts';
-import { CELL, offsetGrid } from './measure.ts';
+import { CELL, offsetGrid } from './offsetGrid.ts';
 import { activeCells } from './smoothField.ts';
 import { ENOUGH, TELLING } from './sourceAgreement.ts';
 

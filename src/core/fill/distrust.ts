@@ -2,7 +2,7 @@ import { median } from '../geometry/linear.ts';
 import { components } from '../image/components.ts';
 import { cellShares, smoothedCells } from './cellShares.ts';
 import type { Gathered } from './gathered.ts';
-import { CELL, middlesOf, offsetGrid } from './measure.ts';
+import { CELL, middlesOf, offsetGrid } from './offsetGrid.ts';
 import type { Region } from './region.ts';
 import { activeCells } from './smoothField.ts';
 import { ENOUGH } from './sourceAgreement.ts';

@@ -19,8 +19,8 @@ const FRAME_BORDER = 0;
 export interface Weights {
   /** Per plane: gain, offset and weight per source. */
   params: number[][];
-  /** Scale of agreement. */
-  tau: number;
+  /** Scale of agreement, per plane. */
+  tau: number[];
 }
 
 /** A region, and where its sources see it. */
@@ -55,7 +55,7 @@ export class Fusion {
 
   /** Difference from which samples disagree. */
   get tau(): number {
-    return this.of.weights.tau;
+    return this.of.weights.tau[0];
   }
 
   /** Fuses a region, or some tiles of it, row by row of tiles, on the surfaces of its tiles or on other ones. */
@@ -127,17 +127,20 @@ export class Fusion {
     const { width } = region.rect;
     const tiles = rowOf(region, row);
     const spans = spansOf(tiles, format, 0, RIM_TILE);
+    kernels.u8(band.agreed, n * band.lumaSamples).fill(255);
+    for (let plane = 1; plane < format.colourPlanes; plane++) this.agreeBand(tiles, n, plane);
     kernels.f32(band.params, n * 3).set(params[0]);
     for (let k = 0; k < spans.length; k += 3) {
       const at = spans[k] * width + spans[k + 1];
       kernels.run.fuse(
         band.values[0] + at * 4,
         band.usable + at,
+        band.agreed + at,
         band.weights + at * 4,
         band.lumaSamples * 4,
         n,
         band.params,
-        tau,
+        tau[0],
         band.mean + at * 4,
         band.support + at * 4,
         band.share + at * 4,
@@ -156,6 +159,35 @@ export class Fusion {
       copyRuns(kernels.f32(at, band.lumaSamples), to, first, runsOf(tiles, format, 0, RIM_TILE));
     }
     for (let plane = 1; plane < format.colourPlanes; plane++) this.fuseChroma(out, row, plane);
+  }
+
+  /** Who passes before some sources may differ from the background in colour alone. */
+  private agreeBand(tiles: Tiles, n: number, plane: number): void {
+    const { kernels, band, format } = this;
+    const { params, tau } = this.of.weights;
+    const { stepX, stepY } = format.planes[plane];
+    const row = this.of.region.rect.width;
+    const { width } = planeSize(this.of.region, format, plane);
+    const spans = spansOf(tiles, format, plane, RIM_TILE);
+    kernels.f32(band.params, n * 3).set(params[plane]);
+    for (let k = 0; k < spans.length; k += 3) {
+      const luma = spans[k] * stepY * row + spans[k + 1] * stepX;
+      kernels.run.agreeColour(
+        band.values[plane] + (spans[k] * width + spans[k + 1]) * 4,
+        band.samples[plane] * 4,
+        band.usable + luma,
+        band.agreed + luma,
+        band.lumaSamples,
+        row,
+        n,
+        band.params,
+        tau[plane],
+        band.scratch,
+        spans[k + 2] - spans[k + 1],
+        stepX,
+        stepY,
+      );
+    }
   }
 
   private judgeBand({ region, sources, agreement }: Gathered, row: number): void {

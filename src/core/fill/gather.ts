@@ -18,6 +18,8 @@ const MAP_MARGIN = 12;
 /** Agreement between sources: times their typical error, plus a share of an 8-bit level. */
 const TAU_SIGMAS = 2.5;
 const TAU_LEVELS = 1;
+/** Colour is coded worse, and people differ from what is behind them by more. */
+const TAU_COLOUR_LEVELS = 4;
 /** Time distance, frames, at which a source weighs half. */
 const HALF_WEIGHT = 40;
 
@@ -88,7 +90,7 @@ export class Gatherer {
     }));
     const lights = measureLights(kernels, format, region, out.own, rim, views, this.unit);
     const weights = this.weigh(region.frame, sources, lights);
-    out.tau = weights.tau;
+    [out.tau] = weights.tau;
     const fusion = new Fusion(kernels, format, this.sourceFrames, this.statistic, { region, map, places, weights });
     const beside = tiles && surfacesBeside(region, tiles);
     if (!beside) return fusion.run(out, { surfaces: tiles });
@@ -97,10 +99,15 @@ export class Gatherer {
     fuseTwo(fusion, out, tiles, beside, isNearer);
   }
 
+  /** Usual error of the sources, of a plane. */
+  private typicalOf(lights: LightFit[][], plane: number): number {
+    const measured = lights.map((l) => l[plane].sigma).filter((s) => Number.isFinite(s));
+    return Math.max(measured.length > 0 ? median(measured) : 2 * this.unit, this.unit / 4);
+  }
+
   /** Gain, offset and weight per source and plane, flattened, and the scale of agreement. */
   private weigh(t: number, sources: readonly number[], lights: LightFit[][]): Weights {
-    const measured = lights.map((l) => l[0].sigma).filter((s) => Number.isFinite(s));
-    const typical = Math.max(measured.length > 0 ? median(measured) : 2 * this.unit, this.unit / 4);
+    const typical = this.typicalOf(lights, 0);
     const params = lights[0].map((_, plane) =>
       lights.flatMap((l, k) => {
         const { gain, offset } = l[plane];
@@ -110,6 +117,10 @@ export class Gatherer {
         return [1 + this.light * (gain - 1), this.light * offset, weight];
       }),
     );
-    return { params, tau: TAU_SIGMAS * typical + TAU_LEVELS * this.unit };
+    const tau = lights[0].map((_, plane) => {
+      const levels = plane === 0 ? TAU_LEVELS : TAU_COLOUR_LEVELS;
+      return TAU_SIGMAS * this.typicalOf(lights, plane) + levels * this.unit;
+    });
+    return { params, tau };
   }
 }

@@ -1,34 +1,15 @@
 import type { Kernels } from '../../kernels/index.ts';
-import { median } from '../geometry/linear.ts';
 import { maxSample, type FrameFormat } from '../image/format.ts';
 import type { Gathered } from './gathered.ts';
 import { measureGrain, type Likeness } from './grain.ts';
-import type { Grid } from './membrane.ts';
+import { CELL, offsetGrid } from './offsetGrid.ts';
+import { cellDifferences } from './smoothField.ts';
+import { strangeCells } from './strangeCells.ts';
 import { planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
 import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
 
-/** Cells of the offset grid per tile side: a cell is 8 luma px. */
-export const CELLS_PER_TILE = 2;
-export const CELL = TILE / CELLS_PER_TILE;
-
 /** Support below which a gathered rim pixel is too noisy to measure against. */
 const MIN_SUPPORT = 0.8;
-/** Differences beyond this many 8-bit levels, and beyond this many times their spread, are not light but a thing. */
-const LEAST_LIMIT = 6;
-const LIMIT_SIGMAS = 5;
-/** A cell with more than this share of such differences is left out whole: the thing's soft edge is in the rest. */
-const MOST_STRANGE = 0.15;
-
-export function offsetGrid(region: Region): Grid {
-  return { cols: region.cols * CELLS_PER_TILE, rows: region.rows * CELLS_PER_TILE };
-}
-
-/** Middles of cells of the offset grid, frame px, interleaved. */
-export function middlesOf(region: Region, cells: Iterable<number>): number[] {
-  const { cols } = offsetGrid(region);
-  const { x, y } = region.rect;
-  return [...cells].flatMap((c) => [x + (c % cols) * CELL + CELL / 2, y + Math.floor(c / cols) * CELL + CELL / 2]);
-}
 
 /** What a frame's rim tells about its gathered picture. */
 export interface RimMeasure {
@@ -62,8 +43,17 @@ export function measureRim(
   const unit = 2 ** (format.depth - 8);
   const { width: w, height: h } = region.rect;
   const rim = measurableRim(gathered, format);
-  const transfer = fine ? fitTransfer(kernels, planes[0], own[0], rim, w, h, unit) : identityTransfer();
-  const estimates = [applyTransfer(kernels, planes[0], region, transfer), ...planes.slice(1)];
+  const fit = (): { transfer: Float32Array; estimates: Float32Array[] } => {
+    const transfer = fine ? fitTransfer(kernels, planes[0], own[0], rim, w, h, unit) : identityTransfer();
+    return { transfer, estimates: [applyTransfer(kernels, planes[0], region, transfer), ...planes.slice(1)] };
+  };
+  let fitted = fit();
+  const strange = strangersOn(gathered, fitted.estimates, rim, format);
+  if (strange.includes(1)) {
+    leaveOut(rim, region, strange);
+    fitted = fit();
+  }
+  const { transfer, estimates } = fitted;
   const full = maxSample(format);
   const offsets: RimMeasure['offsets'] = [];
   const grain: Float32Array[] = [];
@@ -77,7 +67,8 @@ export function measureRim(
     const mask = plane === 0 ? rim : (small ??= shrinkMask(rim, w, size.width, size.height, stepX, stepY, spans));
     const residual = difference(own[plane], estimate, runsOf(region, format, plane, RIM_TILE));
     luma ??= residual;
-    offsets.push(sumOffsets(residual, mask, size.width, spans, region, unit));
+    const { sum, weight } = cellDifferences(region, format, plane, own[plane], estimate, rim);
+    offsets.push({ sum, weight });
     const level = (i: number): number => {
       const x = i % size.width;
       return planes[0][((i - x) / size.width) * stepY * w + x * stepX] / full;
@@ -99,8 +90,26 @@ function measurableRim({ region, support, restless }: Gathered, format: FrameFor
   return rim;
 }
 
+/**
+ * 1 for the cells of the rim in which something else is seen than the background: it tells nothing of light and grain. Some things
+ * differ from what is behind them in their colour alone, so one plane is enough.
+ */
+function strangersOn(
+  { region, own }: Gathered,
+  estimates: readonly Float32Array[],
+  rim: Uint8Array,
+  format: FrameFormat,
+): Uint8Array {
+  const unit = 2 ** (format.depth - 8);
+  const [out, ...others] = estimates.map((estimate, plane) =>
+    strangeCells(offsetGrid(region), cellDifferences(region, format, plane, own[plane], estimate, rim), unit),
+  );
+  for (const other of others) for (let i = 0; i < out.length; i++) out[i] |= other[i];
+  return out;
+}
+
 /** Sets the px of marked cells to 0. */
-function leaveOut(rim: Uint8Array, region: Region, cells: Float32Array): void {
+function leaveOut(rim: Uint8Array, region: Region, cells: Float32Array | Uint8Array): void {
   const { cols } = offsetGrid(region);
   const { width } = region.rect;
   cells.forEach((marked, cell) => {
@@ -156,47 +165,4 @@ export function applyTransfer(
     kernels.run.correlateTiles(src, w, h, taps, TRANSFER_SIDE, out, active, region.cols, TILE, TILE);
     return kernels.f32(out, luma.length).slice();
   });
-}
-
-function sumOffsets(
-  residual: Float32Array,
-  mask: Uint8Array,
-  width: number,
-  spans: Int32Array,
-  region: Region,
-  unit: number,
-): { sum: Float32Array; weight: Float32Array } {
-  const { cols, rows } = offsetGrid(region);
-  const sum = new Float32Array(cols * rows);
-  const weight = new Float32Array(cols * rows);
-  const strange = new Float32Array(cols * rows);
-  const { middle, limit } = usualRange(residual, mask, unit);
-  const [cw, ch] = [width / cols, residual.length / width / rows];
-  for (let k = 0; k < spans.length; k += 3) {
-    const y = spans[k];
-    for (let x = spans[k + 1], c = Math.floor(y / ch) * cols + x / cw; x < spans[k + 2]; c++) {
-      for (const end = x + cw; x < end; x++) {
-        const i = y * width + x;
-        if (mask[i] === 0) continue;
-        if (Math.abs(residual[i] - middle) > limit) strange[c]++;
-        else {
-          sum[c] += residual[i];
-          weight[c]++;
-        }
-      }
-    }
-  }
-  for (let c = 0; c < sum.length; c++) {
-    if (strange[c] > MOST_STRANGE * (strange[c] + weight[c])) sum[c] = weight[c] = 0;
-  }
-  return { sum, weight };
-}
-
-/** Median of the differences on the rim, and how far from it they still count. */
-function usualRange(residual: Float32Array, mask: Uint8Array, unit: number): { middle: number; limit: number } {
-  const all: number[] = [];
-  for (let i = 0; i < mask.length; i += 7) if (mask[i] === 1) all.push(residual[i]);
-  const middle = median(all);
-  const sigma = 1.4826 * median(all.map((v) => Math.abs(v - middle)));
-  return { middle, limit: Math.max(LEAST_LIMIT * unit, LIMIT_SIGMAS * sigma) };
 }

@@ -5,7 +5,7 @@ import type { MatteCells } from '../image/matteCells.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { Covered } from '../reveal/visibility.ts';
 import type { Gathered } from './gathered.ts';
-import { CELL, offsetGrid } from './measure.ts';
+import { CELL, offsetGrid } from './offsetGrid.ts';
 import { mirroredAt, weightOfBefore } from './mirroredTime.ts';
 import { planeSize, TILE, type Region } from './region.ts';
 import { planePart, type SourceFrame, type SourceFrames } from './sourceFrames.ts';

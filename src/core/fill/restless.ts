@@ -1,6 +1,6 @@
 import { cellShares, medianBeside, restOfRim, smoothedCells } from './cellShares.ts';
 import type { Gathered } from './gathered.ts';
-import { offsetGrid } from './measure.ts';
+import { offsetGrid } from './offsetGrid.ts';
 import { activeCells } from './smoothField.ts';
 
 /** Share of agreeing weight from which a place rests, and under which it is restless. */

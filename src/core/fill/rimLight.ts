@@ -1,5 +1,6 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { median } from '../geometry/linear.ts';
+import { shorth } from '../geometry/shorth.ts';
 import type { FrameFormat } from '../image/format.ts';
 import { fitLight, type LightFit } from './light.ts';
 import { planeSize, type Region } from './region.ts';
@@ -12,7 +13,7 @@ const STRANGE_LEVELS = 6;
 /** Sources that must show a point for that to be told. */
 const WITNESSES = 3;
 /** Share of the points that may be strange; beyond, nothing can be told. */
-const MOST_STRANGE = 0.45;
+const MOST_STRANGE = 0.7;
 
 /** One source and where it shows the rim's points, interleaved, frame px. */
 export interface RimView {
@@ -122,9 +123,8 @@ function strangers(seen: readonly Samples[], count: number, unit: number): Uint8
   }
   const typical = differences.map((d) => (d.length >= WITNESSES ? median(d) : NaN));
   const known = typical.filter((d) => !Number.isNaN(d));
-  const middle = median(known);
-  const spread = 1.4826 * median(known.map((d) => Math.abs(d - middle)));
-  const limit = Math.max(STRANGE_TIMES * spread, STRANGE_LEVELS * unit);
+  const { middle, sigma } = shorth(known);
+  const limit = Math.max(STRANGE_TIMES * sigma, STRANGE_LEVELS * unit);
   const out = bytesOf(typical, (d) => (Math.abs(d - middle) > limit ? 1 : 0));
   return out.reduce((n, s) => n + s, 0) > MOST_STRANGE * known.length ? new Uint8Array(count) : out;
 }

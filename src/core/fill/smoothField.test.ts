@@ -2,7 +2,7 @@ import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { smallFormat } from '../testing/frames.ts';
-import { CELL } from './measure.ts';
+import { CELL } from './offsetGrid.ts';
 import { HOLE_TILE, RIM_TILE, TILE, type Region } from './region.ts';
 import { activeCells, cellDifferences, fieldOf, plusField } from './smoothField.ts';
 

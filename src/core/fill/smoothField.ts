@@ -1,6 +1,6 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
-import { CELL, CELLS_PER_TILE, offsetGrid } from './measure.ts';
+import { CELL, CELLS_PER_TILE, offsetGrid } from './offsetGrid.ts';
 import { membrane } from './membrane.ts';
 import { HOLE_TILE, planeSize, RIM_TILE, spansOf, TILE, type Region } from './region.ts';
 

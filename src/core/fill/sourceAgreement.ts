@@ -1,4 +1,4 @@
-import { CELL, offsetGrid } from './measure.ts';
+import { CELL, offsetGrid } from './offsetGrid.ts';
 import type { Region } from './region.ts';
 
 /** Weights of the sources that must see a px together for their agreement to tell anything. */

@@ -1,6 +1,6 @@
 import type { FrameFormat } from '../image/format.ts';
 import { textureClass } from './grain.ts';
-import { CELL, offsetGrid } from './measure.ts';
+import { CELL, offsetGrid } from './offsetGrid.ts';
 import { HOLE_TILE, planeSize, spansOf, type Region } from './region.ts';
 
 /**

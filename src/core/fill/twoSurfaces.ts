@@ -5,7 +5,7 @@ import { mostOften } from '../geometry/mostOften.ts';
 import { boxMean } from '../image/boxMean.ts';
 import type { Fusion } from './fusion.ts';
 import { agreementWithFrame, nothingOf, type Gathered } from './gathered.ts';
-import { CELL, offsetGrid } from './measure.ts';
+import { CELL, offsetGrid } from './offsetGrid.ts';
 import { partOf, planeSize, TILE, type Region } from './region.ts';
 import { ENOUGH } from './sourceAgreement.ts';
 

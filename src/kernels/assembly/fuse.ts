@@ -5,16 +5,17 @@ const MEAN_ROUNDS: i32 = 3;
 /**
  * Robust mean of `n` candidates per pixel, for a run of `count` pixels (a multiple of 4).
  *
- * Candidate k has its values at values + k·step (f32), its use (bytes 0/1) at usable + k·step/4, gain and offset and
- * weight in params (3 f32 each). Iteratively reweighted: first L1, which finds the weighted median, then
+ * Candidate k has its values at values + k·step (f32), its use (bytes 0/1) at usable + k·step/4, how far its colour agrees
+ * (bytes, 255 = wholly, {@link agreeColour}) at agreed + k·step/4, gain and offset and weight in params (3 f32 each). Iteratively reweighted: first L1, which finds the weighted median, then
  * Geman-McClure with scale tau, which averages those that agree with it (Holland & Welsch 1977).
  * With `densest` it starts from the candidate that most others agree with instead: the median would lie between what a
  * nearer thing shows that hides the place from most of them.
- * Final weights go to weights + k·step; `mean` gets the fused value, `support` the sum of the final weights
- * relative to a candidate of weight 1 (0 = nobody saw this pixel), `share` the same as a share of all weights.
+ * Final weights go to weights + k·step; `mean` gets the fused value, `support` the sum of the weights of those that agree in luma
+ * relative to a candidate of weight 1 (0 = nobody saw this pixel), `share` the same as a share of all weights. Colour tells who
+ * counts, not how far they agree: much of what is seen twice differs in it, where a codec was short of bits.
  */
 export function fuse(
-  values: usize, usable: usize, weights: usize, step: usize, n: i32, params: usize, tau: f32,
+  values: usize, usable: usize, agreed: usize, weights: usize, step: usize, n: i32, params: usize, tau: f32,
   mean: usize, support: usize, share: usize, count: i32, densest: bool,
 ): void {
   const tiny = f32x4.splat(1e-6);
@@ -22,6 +23,7 @@ export function fuse(
   const tau2 = f32x4.splat(tau * tau);
   for (let i = 0; i < count; i += 4) {
     const o = <usize>i << 2;
+    let whole = f32x4.splat(0);
     let total = f32x4.splat(0);
     let sum = f32x4.splat(0);
     for (let k = 0; k < n; k++) {
@@ -30,60 +32,143 @@ export function fuse(
         f32x4.mul(v128.load(values + <usize>k * step + o), f32x4.splat(load<f32>(p))),
         f32x4.splat(load<f32>(p, 4)),
       );
-      const use = i32x4.extend_low_i16x8_u(
-        i16x8.extend_low_i8x16_u(v128.load32_zero(usable + <usize>k * (step >> 2) + <usize>i)));
-      const w = f32x4.mul(f32x4.convert_i32x4_s(use), f32x4.splat(load<f32>(p, 8)));
+      const byte = <usize>k * (step >> 2) + <usize>i;
+      const own = f32x4.mul(bytes4(usable + byte), f32x4.splat(load<f32>(p, 8)));
+      const w = f32x4.mul(own, f32x4.div(bytes4(agreed + byte), f32x4.splat(255)));
       v128.store(values + <usize>k * step + o, v);
       v128.store(weights + <usize>k * step + o, w);
+      whole = f32x4.add(whole, own);
       total = f32x4.add(total, w);
       sum = f32x4.add(sum, f32x4.mul(w, v));
     }
-    if (!v128.any_true(f32x4.gt(total, tiny))) {
+    if (!v128.any_true(f32x4.gt(whole, tiny))) {
       v128.store(mean + o, f32x4.splat(0));
       v128.store(support + o, f32x4.splat(0));
       v128.store(share + o, f32x4.splat(0));
       continue;
     }
-    const all = f32x4.pmax(total, tiny);
-    let m = f32x4.div(sum, all);
+    const all = f32x4.pmax(whole, tiny);
+    let m = f32x4.div(sum, f32x4.pmax(total, tiny));
     // Where all candidates lie close together their mean is as good a start as their median.
     const close = spread(values + o, weights + o, step, n, m) < tau;
     if (densest && !close) m = densestOf(values + o, weights + o, step, n, tau2);
-    const rounds = close || densest ? 0 : MEDIAN_ROUNDS;
-    for (let round = 0; round < rounds; round++) {
-      total = f32x4.splat(0);
-      sum = f32x4.splat(0);
-      for (let k = 0; k < n; k++) {
-        const v = v128.load(values + <usize>k * step + o);
-        const d = f32x4.pmax(f32x4.abs(f32x4.sub(v, m)), floorAt);
-        const w = f32x4.div(v128.load(weights + <usize>k * step + o), d);
-        total = f32x4.add(total, w);
-        sum = f32x4.add(sum, f32x4.mul(w, v));
-      }
-      m = f32x4.div(sum, f32x4.pmax(total, f32x4.splat(1e-9)));
-    }
-    for (let round = 0; round < MEAN_ROUNDS; round++) {
-      total = f32x4.splat(0);
-      sum = f32x4.splat(0);
-      for (let k = 0; k < n; k++) {
-        const v = v128.load(values + <usize>k * step + o);
-        const w = agree(v128.load(weights + <usize>k * step + o), f32x4.sub(v, m), tau2);
-        total = f32x4.add(total, w);
-        sum = f32x4.add(sum, f32x4.mul(w, v));
-      }
-      m = f32x4.div(sum, f32x4.pmax(total, f32x4.splat(1e-9)));
-    }
-    total = f32x4.splat(0);
+    if (!close && !densest) m = medianFrom(m, values + o, weights + o, step, n, floorAt);
+    m = meanOfThoseAt(m, values + o, weights + o, step, n, tau2);
+    let alike = f32x4.splat(0);
     for (let k = 0; k < n; k++) {
       const at = <usize>k * step + o;
-      const w = agree(v128.load(weights + at), f32x4.sub(v128.load(values + at), m), tau2);
-      v128.store(weights + at, w);
-      total = f32x4.add(total, w);
+      const byte = <usize>k * (step >> 2) + <usize>i;
+      const d = f32x4.sub(v128.load(values + at), m);
+      const own = f32x4.mul(bytes4(usable + byte), f32x4.splat(load<f32>(params + <usize>k * 12, 8)));
+      v128.store(weights + at, agree(v128.load(weights + at), d, tau2));
+      alike = f32x4.add(alike, agree(own, d, tau2));
     }
     v128.store(mean + o, m);
-    v128.store(support + o, total);
-    v128.store(share + o, f32x4.div(total, all));
+    v128.store(support + o, alike);
+    v128.store(share + o, f32x4.div(alike, all));
   }
+}
+
+/** The weighted median of the candidates of four pixels, from a start: least absolute differences by reweighting. */
+// @ts-ignore: decorator
+@inline
+function medianFrom(start: v128, values: usize, weights: usize, step: usize, n: i32, least: v128): v128 {
+  let m = start;
+  for (let round = 0; round < MEDIAN_ROUNDS; round++) {
+    let total = f32x4.splat(0);
+    let sum = f32x4.splat(0);
+    for (let k = 0; k < n; k++) {
+      const v = v128.load(values + <usize>k * step);
+      const d = f32x4.pmax(f32x4.abs(f32x4.sub(v, m)), least);
+      const w = f32x4.div(v128.load(weights + <usize>k * step), d);
+      total = f32x4.add(total, w);
+      sum = f32x4.add(sum, f32x4.mul(w, v));
+    }
+    m = f32x4.div(sum, f32x4.pmax(total, f32x4.splat(1e-9)));
+  }
+  return m;
+}
+
+/** The mean of the candidates that agree with a start, and then with their mean. */
+// @ts-ignore: decorator
+@inline
+function meanOfThoseAt(start: v128, values: usize, weights: usize, step: usize, n: i32, tau2: v128): v128 {
+  let m = start;
+  for (let round = 0; round < MEAN_ROUNDS; round++) {
+    let total = f32x4.splat(0);
+    let sum = f32x4.splat(0);
+    for (let k = 0; k < n; k++) {
+      const v = v128.load(values + <usize>k * step);
+      const w = agree(v128.load(weights + <usize>k * step), f32x4.sub(v, m), tau2);
+      total = f32x4.add(total, w);
+      sum = f32x4.add(sum, f32x4.mul(w, v));
+    }
+    m = f32x4.div(sum, f32x4.pmax(total, f32x4.splat(1e-9)));
+  }
+  return m;
+}
+
+/**
+ * How far the candidates of {@link fuse} agree about a plane of colour: one row of `w` of its samples (a multiple of 4), whose sample i has
+ * its luma at i·sx of sy rows, `row` bytes apart. The bytes of candidate k at agreed + k·byteStep are multiplied by its agreement
+ * with those that agree (scale tau); usable has the same layout. Values as in {@link fuseChroma}; room for n·32 bytes at scratch.
+ */
+export function agreeColour(
+  values: usize, step: usize, usable: usize, agreed: usize, byteStep: usize, row: usize, n: i32, params: usize, tau: f32,
+  scratch: usize, w: i32, sx: i32, sy: i32,
+): void {
+  const weights = scratch + 16;
+  const tau2 = f32x4.splat(tau * tau);
+  for (let i = 0; i < w; i += 4) {
+    const luma = <usize>(i * sx);
+    let total = f32x4.splat(1e-9);
+    let sum = f32x4.splat(0);
+    for (let k = 0; k < n; k++) {
+      const p = params + <usize>k * 12;
+      const v = f32x4.add(
+        f32x4.mul(v128.load(values + <usize>k * step + (<usize>i << 2)), f32x4.splat(load<f32>(p))),
+        f32x4.splat(load<f32>(p, 4)),
+      );
+      const used = corners4(usable + <usize>k * byteStep + luma, sx);
+      const weight = f32x4.mul(used, f32x4.splat(load<f32>(p, 8)));
+      v128.store(scratch + <usize>k * 32, v);
+      v128.store(weights + <usize>k * 32, weight);
+      total = f32x4.add(total, weight);
+      sum = f32x4.add(sum, f32x4.mul(weight, v));
+    }
+    let m = f32x4.div(sum, total);
+    if (spread(scratch, weights, 32, n, m) < tau) continue;
+    m = medianFrom(m, scratch, weights, 32, n, f32x4.splat(tau * <f32>0.1));
+    m = meanOfThoseAt(m, scratch, weights, 32, n, tau2);
+    for (let k = 0; k < n; k++) {
+      const part = agree(f32x4.splat(1), f32x4.sub(v128.load(scratch + <usize>k * 32), m), tau2);
+      v128.store(weights + <usize>k * 32, part);
+      for (let j = 0; j < 4; j++) {
+        const by = load<f32>(weights + <usize>k * 32 + (<usize>j << 2));
+        for (let b = 0; b < sy; b++) {
+          for (let a = 0; a < sx; a++) {
+            const at = agreed + <usize>k * byteStep + <usize>b * row + luma + <usize>(j * sx + a);
+            // Never nothing: if no two agree about the colour, luma decides.
+            store<u8>(at, <u8>max<f32>(1, <f32>load<u8>(at) * by));
+          }
+        }
+      }
+    }
+  }
+}
+
+/** The bytes at the first of each sx px, four of them. */
+// @ts-ignore: decorator
+@inline
+function corners4(at: usize, sx: i32): v128 {
+  if (sx == 1) return bytes4(at);
+  return f32x4(<f32>load<u8>(at), <f32>load<u8>(at, 2), <f32>load<u8>(at, 4), <f32>load<u8>(at, 6));
+}
+
+// @ts-ignore: decorator
+@inline
+function bytes4(at: usize): v128 {
+  return f32x4.convert_i32x4_s(i32x4.extend_low_i16x8_u(i16x8.extend_low_i8x16_u(v128.load32_zero(at))));
 }
 
 /** Per pixel the candidate that most of the weights agree with. */
