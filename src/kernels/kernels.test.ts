@@ -238,8 +238,46 @@ describe('fuse', () => {
     expect(fuse([100, 102, 101, 101], [1, 1, 1, 1], 5, true).mean).toBeCloseTo(101, 1);
   });
 
+  it('lets those alone count whose colour agrees, but says how far all agree', () => {
+    const { mean, share } = fuse([100, 102, 106, 108], [1, 1, 1, 1], 20, false, [255, 255, 1, 1]);
+    expect(mean).toBeCloseTo(101, 1);
+    expect(share).toBeGreaterThan(0.8);
+  });
+
   it('reports no support where no candidate may be used', () => {
     expect(fuse([100, 200], [0, 0], 4)).toEqual({ mean: 0, support: 0, share: 0 });
+  });
+});
+
+describe('agreeColour', () => {
+  /** Four candidates of four samples of a colour plane, with two by two px of luma each. */
+  const agreed = (values: number[][], tau: number, usable = values.map(() => 1)): Uint8Array => {
+    const n = values.length;
+    const at = k.put(Float32Array.from(values.flat()));
+    const use = k.put(Uint8Array.from(usable.flatMap((u) => Array<number>(16).fill(u))));
+    const out = k.put(new Uint8Array(n * 16).fill(255));
+    const params = k.put(Float32Array.from(values.flatMap(() => [1, 0, 1])));
+    k.run.agreeColour(at, 16, use, out, 16, 8, n, params, tau, k.alloc(n * 32), 4, 2, 2);
+    return k.u8(out, n * 16).slice();
+  };
+  const same = [90, 90, 90, 90];
+
+  it('leaves candidates alone that lie close together', () => {
+    expect(agreed([same, same, [91, 89, 90, 92]], 5).every((v) => v === 255)).toBe(true);
+  });
+
+  it('takes away all luma px of a sample whose colour differs, but never all of it', () => {
+    const out = agreed([same, same, same, [90, 150, 90, 90]], 5);
+    const differing = out.subarray(48);
+    expect([2, 3, 10, 11].map((i) => differing[i])).toEqual([1, 1, 1, 1]);
+    for (const i of [0, 1, 4, 7, 8, 12, 15]) expect(differing[i]).toBeGreaterThan(250);
+    expect(out.subarray(0, 48).every((v) => v > 250)).toBe(true);
+  });
+
+  it('does not ask those that do not see it', () => {
+    const far = [20, 20, 20, 20];
+    expect(agreed([same, same, far, far, far], 5, [1, 1, 0, 0, 0])[0]).toBe(255);
+    expect(agreed([same, same, far, far, far], 5)[0]).toBe(1);
   });
 });
 

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { deserialize, serialize } from 'node:v8';
-import { chooseSources } from '../core/reveal/chooseSources.ts';
+import { chooseSources, type SourceBudget } from '../core/reveal/chooseSources.ts';
 import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
@@ -70,13 +70,24 @@ export interface SessionJob {
   draft?: { format: FrameFormat; factor: number };
 }
 
+/** What sources are chosen for: depth behind the holes, people who pass before them, or nothing of that kind. */
+type SourcesFor = 'plain' | 'depth' | 'crowd';
+
 /**
  * Sources of a frame. Some more where there is depth: they are chosen by what the camera's plane says, which is not where they show what
- * lies behind a hole. And where people pass before many of them, so that they are outvoted.
+ * lies behind a hole. And where people pass before many of them: they are outvoted. A draft knows no depths.
  */
-const SOURCES = {
-  full: { few: { most: 9, enough: 6, more: 4 }, many: { most: 16, enough: 10, more: 8 } },
-  draft: { few: { most: 5, enough: 3, more: 4 }, many: { most: 12, enough: 8, more: 4 } },
+const SOURCES: Record<'full' | 'draft', Record<SourcesFor, SourceBudget>> = {
+  full: {
+    plain: { most: 9, enough: 6, more: 4 },
+    depth: { most: 16, enough: 10, more: 8 },
+    crowd: { most: 16, enough: 10, more: 8, apart: true },
+  },
+  draft: {
+    plain: { most: 5, enough: 3, more: 4 },
+    depth: { most: 5, enough: 3, more: 4 },
+    crowd: { most: 12, enough: 8, more: 4, apart: true },
+  },
 };
 
 export interface FrameChoice {
@@ -275,9 +286,9 @@ export class EngineSession {
   }
 
   /** Reveal of frames first..last-1, and the sources to fill each from. */
-  choose({ first, last, count = 'few' }: { first: number; last: number; count?: 'few' | 'many' }): FrameChoice[] {
+  choose({ first, last, of = 'plain' }: { first: number; last: number; of?: SourcesFor }): FrameChoice[] {
     const out: FrameChoice[] = [];
-    const budget = SOURCES[this.job.draft ? 'draft' : 'full'][count];
+    const budget = SOURCES[this.job.draft ? 'draft' : 'full'][of];
     for (let t = first; t < last; t++) {
       const visibility = this.finder!.find(t);
       const thin = visibility.cells.length > 1500 ? this.finder!.find(t, 2) : visibility;
@@ -347,7 +358,7 @@ export class EngineSession {
     const motion = new CameraMotion({ ...this.motion!.data, width: format.width, height: format.height });
     const work = frames.map((frame) => ({
       region: regionOf(this.kernels, frame, shrunk(boxOf(this.job.cells, frame), factor), mattes),
-      sources: chooseSources(this.finder!.find(frame), SOURCES.draft.few),
+      sources: chooseSources(this.finder!.find(frame), SOURCES.draft.plain),
     }));
     const side = OFFSET_CELL * factor;
     return this.gathering().with(work, new DepthMotion(motion), mattes, (gatherer) =>

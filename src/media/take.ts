@@ -218,7 +218,7 @@ export class TakeWork {
     const first = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
     const local = await this.once('parallax', () => this.probeParallax(first, motion));
     const { contested } = await this.once('contested', () => this.probeSources(first));
-    const many = local || contested ? await this.chooseMany() : first;
+    const many = local || contested ? await this.chooseMany(local ? 'depth' : 'crowd') : first;
     // Of water many sources show as many things as few do; people who pass are outvoted.
     const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
     const choices = restless && !local ? first : many;
@@ -249,8 +249,8 @@ export class TakeWork {
   }
 
   /** Sources once it is known that there is depth. */
-  private async chooseMany(): Promise<FrameChoice[]> {
-    const parts = this.ranges('many-reveal', (range) => this.threads.run('choose', { ...range, count: 'many' }));
+  private async chooseMany(of: 'depth' | 'crowd'): Promise<FrameChoice[]> {
+    const parts = this.ranges(`${of}-reveal`, (range) => this.threads.run('choose', { ...range, of }));
     return (await this.parts.all(parts)).flat();
   }
 

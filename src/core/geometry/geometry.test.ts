@@ -1,5 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
+import { gaussFrom } from '../testing/random.ts';
 import { invert3, jacobian, multiply3, project } from './homography.ts';
+import { shorth } from './shorth.ts';
 import { conjugateGradients, median, solveBanded, solveCholesky } from './linear.ts';
 
 describe('homography', () => {
@@ -23,6 +25,27 @@ describe('homography', () => {
     const [a, b] = jacobian(m, 4, 7);
     expect(a).toBeCloseTo((project(m, 4 + e, 7).x - project(m, 4 - e, 7).x) / (2 * e), 5);
     expect(b).toBeCloseTo((project(m, 4, 7 + e).x - project(m, 4, 7 - e).x) / (2 * e), 5);
+  });
+});
+
+describe('the shorth', () => {
+  const normal = Array.from({ length: 600 }, gaussFrom(5));
+
+  it('is where normal values lie, and as wide', () => {
+    const { middle, sigma } = shorth(normal.map((v) => 20 + 3 * v));
+    expect(Math.abs(middle - 20)).toBeLessThan(1.2);
+    expect(Math.abs(sigma - 3)).toBeLessThan(0.6);
+  });
+
+  it('holds where six tenths lie elsewhere, which the median does not', () => {
+    const mixed = normal.map((v, i) => (i % 10 < 6 ? 60 + ((i * 37) % 100) : v));
+    expect(Math.abs(shorth(mixed).middle)).toBeLessThan(0.6);
+    expect(shorth(mixed).sigma).toBeLessThan(3.5);
+    expect(median(mixed)).toBeGreaterThan(20);
+  });
+
+  it('is nowhere without values', () => {
+    expect(shorth([]).middle).toBeNaN();
   });
 });
 

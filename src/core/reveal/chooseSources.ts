@@ -12,6 +12,8 @@ export interface SourceBudget {
   enough: number;
   /** Sources beyond the most that may be added for what none of these shows. */
   more: number;
+  /** The most are of the grid that all frames share: of two that lie close together both show who passes at the same place. */
+  apart?: boolean;
 }
 
 /**
@@ -22,18 +24,24 @@ export interface SourceBudget {
  *
  * @returns Frame numbers in ascending order.
  */
-export function chooseSources(visibility: Visibility, { most, enough, more }: SourceBudget): number[] {
+export function chooseSources(visibility: Visibility, { most, enough, more, apart = false }: SourceBudget): number[] {
   const have = new Uint8Array(visibility.cells.length);
-  const chosen = greedily(visibility, have, most, enough);
+  const chosen = greedily(visibility, have, most, enough, (source) => !apart || isShared(source));
   chosen.push(...greedily(visibility, have, more, 1));
   return chosen.sort((a, b) => a - b);
 }
 
 /** @param have - Sources that each cell has already; counted on. */
-function greedily(visibility: Visibility, have: Uint8Array, most: number, enough: number): number[] {
+function greedily(
+  visibility: Visibility,
+  have: Uint8Array,
+  most: number,
+  enough: number,
+  isAsked = (_source: number): boolean => true,
+): number[] {
   const { sources, seen } = visibility;
   const n = have.length;
-  const gains = new Float64Array(sources.length).fill(Infinity);
+  const gains = Float64Array.from(sources, (s) => (isAsked(s) ? Infinity : 0));
   const chosen: number[] = [];
   let counted = new Uint8Array(sources.length);
   while (chosen.length < most) {
@@ -60,10 +68,12 @@ function gainOf(k: number, { cells, sources, seen, frame }: Visibility, have: Ui
   return worthOf(sources[k], frame) * gain;
 }
 
+const isShared = (source: number): boolean => source % SHARED_EVERY === 0;
+
 /** What a source is worth for a frame, 0..1. */
 export function worthOf(source: number, frame: number): number {
   const near = 1 / (1 + Math.abs(source - frame) / HALF_WORTH);
-  return source % SHARED_EVERY === 0 ? near : ALONE_WORTH * near;
+  return isShared(source) ? near : ALONE_WORTH * near;
 }
 
 /** The first of the largest values; -1 if there are none. */
