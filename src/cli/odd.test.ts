@@ -90,10 +90,12 @@ describe('whatever the footage', () => {
     ffmpeg('-i', at('matte.mkv'), '-i', at('empty.mkv'), ...joined, ...GREY, at('long-matte.mkv'));
     fill('clip.mkv', 'matte.mkv', 'short-fill.mkv', '--reach', '8');
     fill('long.mkv', 'long-matte.mkv', 'long-fill.mkv', '--reach', '8');
+    const files = ['--input', at('clip.mkv'), '--matte', at('matte.mkv'), '--output', at('seen.mkv')];
+    work.run('reveal', ...files, '--reach', '8', '--json', at('seen.json'), '--quiet');
     const first = `trim=end_frame=${FRAMES - 8}`;
-    const [matte, short, long] = ['matte', 'short-fill', 'long-fill'].map((name) => grey(`${name}.mkv`, first));
-    // Not the same bits: the camera is solved over more frames, and where patches complete the hole a hair decides which.
-    expect(differenceIn(matte, short, long)).toBeLessThan(1);
+    const [seen, short, long] = ['seen', 'short-fill', 'long-fill'].map((name) => grey(`${name}.mkv`, first));
+    // Of what is seen. Not the same bits: the camera is solved over more frames; and those that follow show what patches would complete.
+    expect(differenceIn(seen, short, long)).toBeLessThan(0.5);
   });
 });
 

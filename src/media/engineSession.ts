@@ -81,12 +81,12 @@ const SOURCES: Record<'full' | 'draft', Record<SourcesFor, SourceBudget>> = {
   full: {
     plain: { most: 9, enough: 6, more: 4 },
     depth: { most: 16, enough: 10, more: 8 },
-    crowd: { most: 16, enough: 10, more: 8, apart: true },
+    crowd: { most: 9, enough: 6, more: 8, apart: { most: 16, enough: 10 } },
   },
   draft: {
     plain: { most: 5, enough: 3, more: 4 },
     depth: { most: 5, enough: 3, more: 4 },
-    crowd: { most: 12, enough: 8, more: 4, apart: true },
+    crowd: { most: 5, enough: 3, more: 4, apart: { most: 12, enough: 8 } },
   },
 };
 

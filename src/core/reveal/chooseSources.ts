@@ -12,8 +12,8 @@ export interface SourceBudget {
   enough: number;
   /** Sources beyond the most that may be added for what none of these shows. */
   more: number;
-  /** The most are of the grid that all frames share: of two that lie close together both show who passes at the same place. */
-  apart?: boolean;
+  /** So many are first taken of the grid that all frames share: of two that lie close together both show who passes at the same place. */
+  apart?: { most: number; enough: number };
 }
 
 /**
@@ -24,9 +24,10 @@ export interface SourceBudget {
  *
  * @returns Frame numbers in ascending order.
  */
-export function chooseSources(visibility: Visibility, { most, enough, more, apart = false }: SourceBudget): number[] {
+export function chooseSources(visibility: Visibility, { most, enough, more, apart }: SourceBudget): number[] {
   const have = new Uint8Array(visibility.cells.length);
-  const chosen = greedily(visibility, have, most, enough, (source) => !apart || isShared(source));
+  const chosen = apart ? greedily(visibility, have, apart.most, apart.enough, isShared) : [];
+  chosen.push(...greedily(visibility, have, most - chosen.length, enough, (source) => !chosen.includes(source)));
   chosen.push(...greedily(visibility, have, more, 1));
   return chosen.sort((a, b) => a - b);
 }
