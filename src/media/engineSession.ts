@@ -70,7 +70,7 @@ export interface SessionJob {
   draft?: { format: FrameFormat; factor: number };
 }
 
-/** What sources are chosen for: depth behind the holes, people who pass before them, or nothing of that kind. */
+/** What sources are chosen for: nothing of note, depth behind the holes, or people who pass before them. */
 type SourcesFor = 'plain' | 'depth' | 'crowd';
 
 /**
