@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import type { SpawnSyncReturns } from 'node:child_process';
-import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import type { RenderedShot } from '../../demo/render.ts';
 import { smallBoardwalk } from '../../demo/testing/smallBoardwalk.ts';
 import { Workspace } from './testing/workspace.ts';
@@ -93,6 +93,18 @@ describe('mnestra fill', () => {
     const { status, stderr } = mnestra(...args);
     expect(String(stderr)).toMatch(message);
     expect(status).toBe(code);
+  });
+
+  it('does not blame the footage when the program that reads it is killed', () => {
+    const path = process.env.PATH;
+    mkdirSync(at('killed'));
+    writeFileSync(at('killed/ffprobe'), '#!/bin/sh\nkill -9 $$\n', { mode: 0o755 });
+    process.env.PATH = `${at('killed')}:${path}`;
+    const { status, stderr } = fill('no.mkv');
+    process.env.PATH = path;
+    expect(String(stderr)).toMatch(/ffprobe was stopped before its end \(SIGKILL\)/);
+    expect(status).toBe(4);
+    expect(existsSync(at('no.mkv'))).toBe(false);
   });
 
   it('names both sizes when the matte does not fit, and leaves no scratch behind', () => {

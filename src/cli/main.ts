@@ -368,6 +368,7 @@ const EXIT: Record<string, number> = {
   ENOSPC: 4,
   kernel_memory: 4,
   out_of_memory: 4,
+  program_stopped: 4,
 };
 
 const stop = new AbortController();

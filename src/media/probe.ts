@@ -112,8 +112,8 @@ async function readStreams(path: string): Promise<{ streams: Stream[]; container
     const parsed = JSON.parse(text) as { streams?: Stream[]; format?: { format_name?: string } };
     return { streams: parsed.streams ?? [], container: parsed.format?.format_name ?? 'unknown' };
   } catch (error) {
-    if (error instanceof AppError && error.code === 'program_missing') throw error;
-    const log = error instanceof AppError ? String(error.details.log ?? error.message) : String(error);
+    if (!(error instanceof AppError) || error.code !== 'media_failed') throw error;
+    const log = String(error.details.log ?? error.message);
     if (await beginsLikeVideo(path)) {
       throw new AppError('cut_off', 'The file is cut off: its end is missing. Copy it again from the camera or card.', {
         log,

@@ -106,6 +106,7 @@ describe('ffprobe', () => {
   it('is given up after its time', async () => {
     const began = Date.now();
     const error = await failure(ffprobe(['-f', 'lavfi', '-show_frames', 'testsrc2=s=640x480:r=25:d=100000'], 300));
+    expect(error).toMatchObject({ code: 'program_stopped' });
     expect(error.message).toMatch(/SIGKILL/);
     expect(Date.now() - began).toBeLessThan(30_000);
   });

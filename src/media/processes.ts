@@ -50,7 +50,9 @@ function ended(child: ChildProcess, name: string): Promise<void> {
     });
     child.once('close', (code, signal) => {
       if (code === 0) resolve();
-      else reject(new AppError('media_failed', firstLine(log) || `${name} ended with ${signal ?? code}`, { log }));
+      // Nothing is wrong with the file, as far as anybody knows: that must not be said of it.
+      else if (signal) reject(stopped(name, signal, log));
+      else reject(new AppError('media_failed', firstLine(log) || `${name} ended with ${code}`, { log }));
     });
   });
   // Whoever awaits `done` hears of a failure; before that it must not count as unhandled.
@@ -77,6 +79,13 @@ export async function pipeThroughFfmpeg(
   await ended(child, 'ffmpeg');
   return Buffer.concat(chunks);
 }
+
+const stopped = (name: string, signal: NodeJS.Signals, log: string): AppError =>
+  new AppError(
+    'program_stopped',
+    `${name} was stopped before its end (${signal}): memory is short, or it took too long. Close what is not needed and try again.`,
+    { log },
+  );
 
 const firstLine = (log: string): string => log.trim().split('\n')[0] ?? '';
 
