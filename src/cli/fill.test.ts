@@ -131,6 +131,21 @@ describe('mnestra fill', () => {
     expect(work.scratch()).toEqual([]);
     expect(readdirSync(work.folder).filter((f) => f.startsWith('cut'))).toEqual([]);
   });
+
+  it('takes away what a killed one left behind, and nothing that is in use', async () => {
+    const child = work.start('fill', '--input', shot.clip, '--matte', shot.matte, '--output', at('cut.mkv'), '--quiet');
+    for (let k = 0; k < 600 && work.scratch().length === 0; k++)
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    const left = work.scratch();
+    expect(left).toHaveLength(1);
+    expect(mnestra('probe', shot.clip).status).toBe(0);
+    expect(work.scratch()).toEqual(left);
+    child.kill('SIGKILL');
+    await new Promise((resolve) => child.once('close', resolve));
+    expect(work.scratch()).toEqual(left);
+    expect(fill('after.mkv', '--draft').status).toBe(0);
+    expect(work.scratch()).toEqual([]);
+  });
 });
 
 describe('a hand trim', () => {

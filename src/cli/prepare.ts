@@ -1,6 +1,5 @@
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
-import { dirname, join } from 'node:path';
+import { rm } from 'node:fs/promises';
+import { join } from 'node:path';
 import { AppError } from '../core/errors.ts';
 import { frameBytes } from '../core/image/format.ts';
 import { cutOff, decodeFrames, decodeMatte, draftFactor, draftFormat, matteFormat } from '../media/decode.ts';
@@ -8,8 +7,8 @@ import { storedFormat, type StoredFormat } from '../media/pixelFormat.ts';
 import { probeClip, shownSize, type ClipInfo } from '../media/probe.ts';
 import { RawStore } from '../media/rawStore.ts';
 import { matteVideo } from '../media/readMatte.ts';
-import { requireRoom } from '../media/room.ts';
 import { isAsItIs, useMatte, type MatteUse } from './matteUse.ts';
+import { scratchFolder } from './scratch.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Footage, and what of it goes away. */
@@ -40,8 +39,6 @@ interface MatteFile {
   info: ClipInfo;
 }
 
-const ROOM_REMEDY = 'Make room, or set MNESTRA_SCRATCH to a folder on a larger disk.';
-
 /** Decodes what a fill or a reveal works on. The folder is the caller's to remove. */
 export async function prepare(
   { input, matte, holdout, use }: Marked,
@@ -51,10 +48,9 @@ export async function prepare(
 ): Promise<Prepared> {
   const clip = await probeClip(input);
   const stored = storedFormat(clip.pixelFormat, clip.width, clip.height);
-  const folder = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-'));
+  const bytes = (sizes.full ? frameBytes(stored.format) * 1.4 : 0) + clip.width * clip.height * 1.2;
+  const folder = await scratchFolder(bytes * clip.frames, 'The fill');
   try {
-    const bytes = (sizes.full ? frameBytes(stored.format) * 1.4 : 0) + clip.width * clip.height * 1.2;
-    await requireRoom(folder, bytes * clip.frames, `The fill in ${dirname(folder)}`, ROOM_REMEDY);
     const frames = { path: join(folder, 'frames.raw'), format: stored.format };
     const mattes = {
       path: join(folder, 'mattes.raw'),

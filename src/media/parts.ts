@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { setTimeout as delay } from 'node:timers/promises';
 import { deserialize, serialize } from 'node:v8';
 import { writeWhole } from './writeWhole.ts';
+import { isRunning } from './alive.ts';
 
 /** A part of a work. It depends on what it is given alone, so that it does not matter who computes it. */
 export interface Part<T> {
@@ -193,12 +194,4 @@ function takeAway(path: string): void {
   rmSync(gone, { force: true });
 }
 
-function isAlive(holder: string, pid: number): boolean {
-  if (pid === process.pid) return holders.has(holder);
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch (error) {
-    return (error as NodeJS.ErrnoException).code === 'EPERM';
-  }
-}
+const isAlive = (holder: string, pid: number): boolean => (pid === process.pid ? holders.has(holder) : isRunning(pid));
