@@ -11,10 +11,7 @@ import { benchMovers, type MoverScore } from './moverBench.ts';
 import { benchOutlines, type Outlines } from './outlineBench.ts';
 import type { Usage } from './measureProcess.ts';
 import { benchRanges, type RangeScore } from './rangeBench.ts';
-import { laneAhead, laneComing } from './lane.ts';
-import { quay } from './quay.ts';
-import { reedBed, shore } from './shore.ts';
-import { square } from './square.ts';
+import { BENCH_SHOTS } from './shots/index.ts';
 import { benchShot, type ShotResult } from './shotBench.ts';
 import { benchStress, type StressResult } from './stressBench.ts';
 import { benchTimes, type Times } from './timeBench.ts';
@@ -36,12 +33,7 @@ const FILLED = [
   'granary',
   'panel',
   'dusk-log',
-  'quay',
-  'lane-coming',
-  'lane-ahead',
-  'shore',
-  'reed-bed',
-  'square',
+  ...BENCH_SHOTS.map(({ name }) => name),
 ];
 const JUDGED_AS_JOB = ['boardwalk', 'mill-door', 'fen-flight'];
 const STRESSED = ['boardwalk'];
@@ -58,9 +50,7 @@ await mkdir(folder, { recursive: true });
 const scratch = await mkdtemp(join(process.env.MNESTRA_SCRATCH ?? tmpdir(), 'mnestra-bench-'));
 const results: unknown[] = [];
 try {
-  for (const shot of [...SHOTS, quay, laneComing, laneAhead, shore, reedBed, square].filter(
-    (s) => values.shot?.includes(s.name) ?? true,
-  )) {
+  for (const shot of [...SHOTS, ...BENCH_SHOTS].filter((s) => values.shot?.includes(s.name) ?? true)) {
     const wants = (kind: string, judged: string[]): boolean =>
       (values.only ?? kind) === kind && (values.shot !== undefined || judged.includes(shot.name));
     if (wants('camera', FILLED)) {

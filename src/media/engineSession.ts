@@ -7,6 +7,7 @@ import { DepthMotion } from '../core/depth/depthMotion.ts';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { DepthFinder } from '../core/depth/findDepth.ts';
 import { Completer } from '../core/fill/complete.ts';
+import { depthHelps } from '../core/fill/depthHelps.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
@@ -14,6 +15,7 @@ import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import type { Gatherer } from '../core/fill/gather.ts';
+import type { Gathered } from '../core/fill/gathered.ts';
 import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
@@ -26,7 +28,7 @@ import { restlessnessOf } from '../core/fill/restless.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
-import { snap, type FrameFormat, type Rect } from '../core/image/format.ts';
+import { shrunk, snap, type FrameFormat, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
@@ -312,10 +314,15 @@ export class EngineSession {
     );
   }
 
-  /** In how many of the given frames what surrounds the hole moves other than the camera's plane does. */
-  probeParallax({ frames }: Pick<GatherTask, 'frames'>): number {
-    const finder = this.depthFinder();
-    return this.workOn(frames).filter(({ region, sources }) => finder.isDeep(region, sources)).length;
+  /** Whether what surrounds the hole of a frame is explained by depths, and not by the camera's plane. */
+  probeDepth({ frame, sources }: SourcedFrame): boolean {
+    const work = this.workOn([{ frame, sources }]);
+    const [{ region }] = work;
+    const depth = this.depthFinder().find(region, sources);
+    if (!depth) return false;
+    const gathered = (depths: StretchDepth[]): Gathered =>
+      this.gathering().with(work, this.motionFor(work, depths), this.mattes, (g) => g.gather(region, sources));
+    return depthHelps(gathered([]), gathered([depth]));
   }
 
   /** What lies nearer or farther than the camera's plane around the holes of some frames, measured in one of them. */
@@ -489,17 +496,6 @@ export class EngineSession {
     const small = { ...donor, dx: donor.dx / factor, dy: donor.dy / factor };
     return gatherDonor(this.kernels, this.frames, this.mattes, this.motion!, small, region);
   }
-}
-
-/** A rectangle on frames that are smaller by a factor, with the px that it touches in part. */
-function shrunk({ x, y, width, height }: Rect, factor: number): Rect {
-  const [left, top] = [Math.floor(x / factor), Math.floor(y / factor)];
-  return {
-    x: left,
-    y: top,
-    width: Math.ceil((x + width) / factor) - left,
-    height: Math.ceil((y + height) / factor) - top,
-  };
 }
 
 function relativePose(poses: Matrix3[], from: number, to: number): Matrix3 {

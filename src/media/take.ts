@@ -92,12 +92,9 @@ const ASKED_EVERY = 5;
 const ASKED_CHUNKS = 2;
 const ASKED_TOGETHER = 4;
 const BELIEVED_FROM = 24;
-/** Frames that are asked whether there is parallax, and the share of them that must say so. */
-const PARALLAX_PROBES = 8;
-const PARALLAX_SHARE = 0.2;
-/** The same, of a background that moves by itself, and of sources that are at odds. */
-const SOURCE_PROBES = 8;
-const SOURCES_SHARE = 0.2;
+/** Frames that are asked what a shot is like, and the share of them that must say so. */
+const PROBES = 8;
+const PROBES_SHARE = 0.2;
 
 /** What a shot is like. */
 interface Nature {
@@ -216,7 +213,7 @@ export class TakeWork {
     await this.readMattes();
     const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
     const first = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
-    const local = await this.once('parallax', () => this.probeParallax(first, motion));
+    const local = await this.once('depth-helps', () => this.probeDepth(first, motion));
     const { contested } = await this.once('contested', () => this.probeSources(first));
     const many = local || contested ? await this.chooseMany(local ? 'depth' : 'crowd') : first;
     // Of water many sources show as many things as few do; people who pass are outvoted.
@@ -302,15 +299,24 @@ export class TakeWork {
     });
   }
 
-  /** Whether parallax is worth following, judged on a few frames spread over the shot. */
-  private async probeParallax(choices: FrameChoice[], motion: CameraMotionData): Promise<boolean> {
+  /** Whether depth is worth following, judged on a few frames spread over the shot, until enough of them say so. */
+  private async probeDepth(choices: FrameChoice[], motion: CameraMotionData): Promise<boolean> {
     if (this.options.draft || motion.tripod) return false;
-    const holes = this.chunks().flatMap(([, frames]) => frames);
-    const asked = evenly(holes, PARALLAX_PROBES);
-    const answers = await Promise.all(
-      asked.map((frame) => this.threads.run('probeParallax', { frames: [{ frame, sources: choices[frame].sources }] })),
+    const asked = this.probed();
+    let deep = 0;
+    for (let k = 0; k < asked.length && !areSome(deep, asked.length); k += this.threads.count) {
+      const some = asked.slice(k, k + this.threads.count);
+      const answers = await Promise.all(some.map((t) => this.threads.run('probeDepth', sourced([t], choices)[0])));
+      deep += answers.filter(Boolean).length;
+    }
+    return areSome(deep, asked.length);
+  }
+
+  private probed(): number[] {
+    return evenly(
+      this.chunks().flatMap(([, frames]) => frames),
+      PROBES,
     );
-    return answers.reduce((a, b) => a + b, 0) >= asked.length * PARALLAX_SHARE;
   }
 
   /**
@@ -318,10 +324,7 @@ export class TakeWork {
    * shot.
    */
   private async probeSources(choices: FrameChoice[]): Promise<{ restless: boolean; contested: boolean }> {
-    const asked = evenly(
-      this.chunks().flatMap(([, frames]) => frames),
-      SOURCE_PROBES,
-    );
+    const asked = this.probed();
     const answers = (
       await Promise.all(asked.map((frame) => this.threads.run('probeSources', { frames: sourced([frame], choices) })))
     ).flat();
@@ -445,7 +448,7 @@ export class TakeWork {
 }
 
 /** Whether so many of the frames asked tell something of the shot. */
-const areSome = (told: number, of: number): boolean => told > 0 && told >= of * SOURCES_SHARE;
+const areSome = (told: number, of: number): boolean => told > 0 && told >= of * PROBES_SHARE;
 
 function stillMotion(format: FrameFormat, count: number): CameraMotionData {
   return solveCamera(format.width, format.height, count, [], unitSpace(format.width, format.height).half);

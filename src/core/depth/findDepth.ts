@@ -127,14 +127,6 @@ export class DepthFinder {
     return start.found.surfaces.length === 0 ? undefined : start.found;
   }
 
-  /** Whether {@link find} would find anything; told sooner where a rigid world explains it. */
-  isDeep(region: TiledRegion, sources: readonly number[]): boolean {
-    if (this.camera.data.tripod) return false;
-    const start = this.begin(region, sources, []);
-    if (start.found.surfaces.length === 0) this.findFreeIn(start, sources);
-    return start.found.surfaces.length > 0;
-  }
-
   /** What a rigid world explains. */
   private begin(region: TiledRegion, sources: readonly number[], also: readonly number[]): Start {
     const { frame, rect, cols, rows } = region;

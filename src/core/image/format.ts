@@ -97,3 +97,14 @@ export function snap(r: Rect, step: number): Rect {
     height: Math.ceil((r.y + r.height - y) / step) * step,
   };
 }
+
+/** A rectangle on frames that are smaller by a factor, with the px that it touches in part. */
+export function shrunk({ x, y, width, height }: Rect, factor: number): Rect {
+  const [left, top] = [Math.floor(x / factor), Math.floor(y / factor)];
+  return {
+    x: left,
+    y: top,
+    width: Math.ceil((x + width) / factor) - left,
+    height: Math.ceil((y + height) / factor) - top,
+  };
+}

@@ -1,8 +1,8 @@
-import { handUnrest } from '../demo/camera.ts';
-import { flat, upright, Walker } from '../demo/figure.ts';
-import type { Layer } from '../demo/renderer.ts';
-import { still, type Shot } from '../demo/shot.ts';
-import { cobbles, fenland, granaryWall, mooringPost, skyWithMill, wallWithDoor } from '../demo/surfaces.ts';
+import { handUnrest } from '../../demo/camera.ts';
+import { flat, upright, Walker } from '../../demo/figure.ts';
+import type { Layer } from '../../demo/renderer.ts';
+import { still, type Shot } from '../../demo/shot.ts';
+import { cobbles, fenland, granaryWall, mooringPost, skyWithMill, wallWithDoor } from '../../demo/surfaces.ts';
 
 const SUN = [-0.5, -0.8, -0.3] as const;
 const PACE = 1.25;

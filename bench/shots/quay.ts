@@ -1,7 +1,7 @@
-import { handUnrest } from '../demo/camera.ts';
-import { flat, upright, Walker } from '../demo/figure.ts';
-import { still, type Shot } from '../demo/shot.ts';
-import { cobbles, mooringPost, reeds, skyWithMill, wallWithDoor } from '../demo/surfaces.ts';
+import { handUnrest } from '../../demo/camera.ts';
+import { flat, upright, Walker } from '../../demo/figure.ts';
+import { still, type Shot } from '../../demo/shot.ts';
+import { cobbles, mooringPost, reeds, skyWithMill, wallWithDoor } from '../../demo/surfaces.ts';
 
 const SUN = [-0.5, -0.8, -0.3] as const;
 const POSTS = [-2.2, -0.5, 1.2, 2.9, 4.6];

@@ -1,9 +1,9 @@
-import { handUnrest } from '../demo/camera.ts';
-import { flat, upright, Walker } from '../demo/figure.ts';
-import { fractal, hash2, noise, smoothstep } from '../demo/noise.ts';
-import type { Renderer, Texture } from '../demo/renderer.ts';
-import { still, type Shot, type Thing } from '../demo/shot.ts';
-import { reeds, skyWithMill } from '../demo/surfaces.ts';
+import { handUnrest } from '../../demo/camera.ts';
+import { flat, upright, Walker } from '../../demo/figure.ts';
+import { fractal, hash2, noise, smoothstep } from '../../demo/noise.ts';
+import type { Renderer, Texture } from '../../demo/renderer.ts';
+import { still, type Shot, type Thing } from '../../demo/shot.ts';
+import { reeds, skyWithMill } from '../../demo/surfaces.ts';
 
 const SUN = [-0.5, -0.8, -0.3] as const;
 const WATERLINE = 7.5;

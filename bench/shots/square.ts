@@ -1,8 +1,8 @@
-import { handUnrest } from '../demo/camera.ts';
-import { flat, upright, Walker, type Clothes } from '../demo/figure.ts';
-import { hash2 } from '../demo/noise.ts';
-import { still, type Shot, type Thing } from '../demo/shot.ts';
-import { cobbles, granaryWall, skyWithMill, wallWithDoor } from '../demo/surfaces.ts';
+import { handUnrest } from '../../demo/camera.ts';
+import { flat, upright, Walker, type Clothes } from '../../demo/figure.ts';
+import { hash2 } from '../../demo/noise.ts';
+import { still, type Shot, type Thing } from '../../demo/shot.ts';
+import { cobbles, granaryWall, skyWithMill, wallWithDoor } from '../../demo/surfaces.ts';
 
 const SUN = [-0.5, -0.8, -0.3] as const;
 const PASSERS_BY = 11;

@@ -1,0 +1,10 @@
+import type { Shot } from '../../demo/shot.ts';
+import { dapple } from './dapple.ts';
+import { follow } from './follow.ts';
+import { laneAhead, laneComing } from './lane.ts';
+import { quay } from './quay.ts';
+import { reedBed, shore } from './shore.ts';
+import { square } from './square.ts';
+
+/** Shots of everyday kinds that the bench alone renders: each showed a weakness when it was made. */
+export const BENCH_SHOTS: readonly Shot[] = [quay, laneComing, laneAhead, shore, reedBed, square, follow, dapple];
