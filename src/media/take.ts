@@ -299,16 +299,14 @@ export class TakeWork {
     });
   }
 
-  /** Whether depth is worth following, judged on a few frames spread over the shot, until enough of them say so. */
+  /** Whether depth is worth following, judged on a few frames spread over the shot: where none of every other one says so, on no more. */
   private async probeDepth(choices: FrameChoice[], motion: CameraMotionData): Promise<boolean> {
     if (this.options.draft || motion.tripod) return false;
-    const asked = this.probed();
-    let deep = 0;
-    for (let k = 0; k < asked.length && !areSome(deep, asked.length); k += this.threads.count) {
-      const some = asked.slice(k, k + this.threads.count);
-      const answers = await Promise.all(some.map((t) => this.threads.run('probeDepth', sourced([t], choices)[0])));
-      deep += answers.filter(Boolean).length;
-    }
+    const asked = sourced(this.probed(), choices);
+    const deepOf = async (some: SourcedFrame[]): Promise<number> =>
+      (await Promise.all(some.map((one) => this.threads.run('probeDepth', one)))).filter(Boolean).length;
+    let deep = await deepOf(asked.filter((_, k) => k % 2 === 0));
+    if (deep > 0 && !areSome(deep, asked.length)) deep += await deepOf(asked.filter((_, k) => k % 2 === 1));
     return areSome(deep, asked.length);
   }
 
