@@ -92,6 +92,9 @@ const SOURCES: Record<'full' | 'draft', Record<SourcesFor, SourceBudget>> = {
   },
 };
 
+/** By so many 8-bit levels sources of a draft differ where the plane is plainly wrong: finer depth is not seen at that size. */
+const DRAFT_TAU = 15;
+
 export interface FrameChoice {
   reveal: RevealMap;
   sources: number[];
@@ -318,11 +321,12 @@ export class EngineSession {
   probeDepth({ frame, sources }: SourcedFrame): boolean {
     const work = this.workOn([{ frame, sources }]);
     const [{ region }] = work;
-    const depth = this.depthFinder().find(region, sources);
-    if (!depth) return false;
     const gathered = (depths: StretchDepth[]): Gathered =>
       this.gathering().with(work, this.motionFor(work, depths), this.mattes, (g) => g.gather(region, sources));
-    return depthHelps(gathered([]), gathered([depth]));
+    const plain = gathered([]);
+    if (this.job.draft && plain.tau < DRAFT_TAU * this.unit) return false;
+    const depth = this.depthFinder().find(region, sources);
+    return depth !== undefined && depthHelps(plain, gathered([depth]));
   }
 
   /** What lies nearer or farther than the camera's plane around the holes of some frames, measured in one of them. */
@@ -330,9 +334,13 @@ export class EngineSession {
     return this.depthFinder().findStretch(this.workOn(frames), key, also);
   }
 
+  /** Sample units per 8-bit level. */
+  private get unit(): number {
+    return 2 ** (this.job.frames.format.depth - 8);
+  }
+
   private depthFinder(): DepthFinder {
-    const unit = 2 ** (this.job.frames.format.depth - 8);
-    return new DepthFinder(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked, unit);
+    return new DepthFinder(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked, this.unit);
   }
 
   /** How near to the matte a frame's own px are not trusted, px. */

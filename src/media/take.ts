@@ -96,6 +96,9 @@ const BELIEVED_FROM = 24;
 const PROBES = 8;
 const PROBES_SHARE = 0.2;
 
+/** Chunks of a draft whose depths are found together. */
+const DRAFT_STRETCH = 4;
+
 /** What a shot is like. */
 interface Nature {
   /** It shows depth. */
@@ -301,7 +304,7 @@ export class TakeWork {
 
   /** Whether depth is worth following, judged on a few frames spread over the shot: where none of every other one says so, on no more. */
   private async probeDepth(choices: FrameChoice[], motion: CameraMotionData): Promise<boolean> {
-    if (this.options.draft || motion.tripod) return false;
+    if (motion.tripod) return false;
     const asked = sourced(this.probed(), choices);
     const deepOf = async (some: SourcedFrame[]): Promise<number> =>
       (await Promise.all(some.map((one) => this.threads.run('probeDepth', one)))).filter(Boolean).length;
@@ -332,31 +335,33 @@ export class TakeWork {
 
   private async gather(choices: FrameChoice[], { local, restless }: Nature): Promise<GatheredFrame[]> {
     const chunks = this.chunks();
-    const steps = chunks.length * (local ? 2 : 1);
+    const per = this.options.draft ? DRAFT_STRETCH : 1;
+    const stretches = local ? joined(chunks, per) : [];
+    const steps = chunks.length + stretches.length;
     let done = 0;
     const report = (): void => this.report('gather', ++done / steps);
-    const depths = local ? await this.findDepths(chunks, choices, report) : new Map<number, StretchDepth>();
+    const depths = await this.findDepths(stretches, choices, report);
     const parts = chunks.map(([k, frames]) => ({
       name: `gather-${k}.measure`,
       compute: () =>
         this.threads.run('gather', {
           frames: sourced(frames, choices),
           restless,
-          depths: [k - 1, k, k + 1].flatMap((i) => depths.get(i) ?? []),
+          depths: [-1, 0, 1].flatMap((i) => depths.get(Math.floor(k / per) + i) ?? []),
           out: this.path(`gather-${k}.bin`),
         }),
     }));
     return (await this.parts.all(parts, report)).flat();
   }
 
-  /** Depths of each chunk's stretch, which reaches to the middles of its neighbours. */
+  /** Depths of stretches of frames, each known up to the middles of its neighbours. */
   private async findDepths(
-    chunks: [number, number[]][],
+    stretches: [number, number[]][],
     choices: FrameChoice[],
     report: () => void,
   ): Promise<Map<number, StretchDepth>> {
-    const byNumber = new Map(chunks);
-    const parts = chunks.map(([k, own]) => {
+    const byNumber = new Map(stretches);
+    const parts = stretches.map(([k, own]) => {
       const key = middleOf(own);
       const [before, after] = [byNumber.get(k - 1) ?? [], byNumber.get(k + 1) ?? []];
       const around = [...before.filter((t) => t > middleOf(before)), ...after.filter((t) => t < middleOf(after))];
@@ -366,7 +371,7 @@ export class TakeWork {
       return { name: `exact-depth-${k}`, compute: () => this.threads.run('findDepth', task) };
     });
     const depths = await this.parts.all(parts, report);
-    return new Map(chunks.flatMap(([k], i) => (depths[i] ? [[k, depths[i]]] : [])));
+    return new Map(stretches.flatMap(([k], i) => (depths[i] ? [[k, depths[i]]] : [])));
   }
 
   /** Frames to fill that have a hole, in chunks of neighbours, each with its number in the whole. */
@@ -460,6 +465,16 @@ function grainOf(gathered: GatheredFrame[], full: number): (GrainModel | undefin
       full,
     ),
   );
+}
+
+/** Every so many chunks as one. */
+function joined(chunks: readonly [number, number[]][], per: number): [number, number[]][] {
+  const out = new Map<number, number[]>();
+  for (const [k, frames] of chunks) {
+    const n = Math.floor(k / per);
+    out.set(n, [...(out.get(n) ?? []), ...frames]);
+  }
+  return [...out];
 }
 
 const sourced = (frames: readonly number[], choices: readonly FrameChoice[]): SourcedFrame[] =>
