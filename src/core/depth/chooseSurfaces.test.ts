@@ -1,8 +1,9 @@
 import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
-import { onFar as far, onNear as near, TWO_DEPTHS, twoDepths, witnessesOf } from '../testing/twoDepths.ts';
-import { chooseSurfaces, disagreement, type Witnesses } from './chooseSurfaces.ts';
+import { paintedFrames, smallFormat } from '../testing/frames.ts';
+import { nearSample, onFar as far, onNear as near, TWO_DEPTHS, twoDepths, witnessesOf } from '../testing/twoDepths.ts';
+import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
 
 const SIDE = 16;
 const { width, height, border: BORDER } = TWO_DEPTHS;
@@ -21,6 +22,12 @@ const tileAt = (c: number, r: number) => ({ tile: r * COLS + c, x: c * SIDE, y: 
 /** Tiles well inside of both halves, that no frame moves beyond the border. */
 const TILES = [3, 4, 5, 6, 13, 14, 15, 16].flatMap((c) => [1, 2].map((r) => tileAt(c, r)));
 const TRUTH = TILES.map(({ x }) => (x < BORDER ? 0 : 1));
+
+/** A surface that no frame shows. */
+const outOfView: PlaceIn = (_, points) => {
+  points.fill(-100);
+  return true;
+};
 
 describe('the surface behind a tile', () => {
   it('is the one under which the frames agree', () => {
@@ -46,5 +53,28 @@ describe('the surface behind a tile', () => {
     const variance = disagreement(seen, far, TILES);
     hidden.forEach((is, t) => expect(Number.isNaN(variance[t])).toBe(is));
     expect([...chooseSurfaces(seen, [far, near], TILES, COLS, ROWS)].slice(0, 8)).toEqual(TRUTH.slice(0, 8));
+  });
+
+  it('is not one on which no frame shows it, as long as frames agree far better about one of the others', () => {
+    const seen = witnesses(() => false);
+    // Of tiles with the border in them no surface shows all.
+    const withBorder = [1, 2].map((r) => ({ tile: r * COLS + 9, x: BORDER - 15, y: r * SIDE }));
+    const chosen = chooseSurfaces(seen, [far, near, outOfView], [...TILES, ...withBorder], COLS, ROWS);
+    expect([...chosen].slice(0, TILES.length)).toEqual(TRUTH);
+    expect([...chosen]).not.toContain(2);
+  });
+
+  it('is rather one on which it is hidden than one about which frames agree no better than about another', () => {
+    const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x, y, _plane, t) =>
+      x < BORDER - 10 ? (x * 7919 + y * 104729 + t * 1299709 * (x + y)) % 251 : nearSample(x, y, t),
+    );
+    const chosen = chooseSurfaces(
+      witnessesOf(kernels, frames, SIDE),
+      [far, near, outOfView],
+      TILES.slice(4),
+      COLS,
+      ROWS,
+    );
+    expect([...chosen]).toEqual(TRUTH.slice(4).map((truth) => (truth === 0 ? 2 : 1)));
   });
 });

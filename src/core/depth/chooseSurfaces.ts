@@ -20,6 +20,9 @@ const LEAST_SAMPLES = WINDOW * 0.7;
 const BELIEVED_SHARE = 0.5;
 /** Differences count up to this, 16-bit-pyramid levels of an 8-bit one. */
 const CLIP = 18;
+/** What a surface costs that is not seen, in usual costs, and the share of the largest cost below which another one is known to be right. */
+const UNSEEN_COST = 1.5;
+const TOLD_BY = 0.25;
 /** Price of a border between two surfaces, in variances of a window. */
 const BORDER_PRICE = 5;
 const SWEEPS = 6;
@@ -62,8 +65,20 @@ export function chooseSurfaces(
 ): Uint8Array {
   const costs = surfaces.map((place) => costsOn(seen, place, tiles));
   const usual = usualCost(costs);
-  const data = costs.map((c) => c.map((v) => (Number.isNaN(v) ? 1.5 : v / usual) * (WINDOW / 4)));
+  const unseen = tiles.map((_, t) => costUnseen(costs.map((c) => c[t] / usual)));
+  const data = costs.map((c) => c.map((v, t) => (Number.isNaN(v) ? unseen[t] : v / usual) * (WINDOW / 4)));
   return settle(data, tiles, cols, rows);
+}
+
+/**
+ * What it costs to put a tile on a surface on which no two frames show it, in usual costs: little, for what is behind may well be hidden
+ * everywhere; more than on another surface, if the frames agree far better about that one than about the others. (What is to go moves like
+ * a surface, too, on which everything is hidden.)
+ */
+function costUnseen(costs: readonly number[]): number {
+  const known = costs.filter((v) => !Number.isNaN(v));
+  const least = Math.min(...known);
+  return least < TOLD_BY * Math.max(...known) ? Math.max(UNSEEN_COST, UNSEEN_COST * least) : UNSEEN_COST;
 }
 
 /** What it costs to put each tile on a surface: {@link disagreement} of the sources before which nothing seems to stand. */
