@@ -77,7 +77,7 @@ type SourcesFor = 'plain' | 'depth' | 'crowd';
 
 /**
  * Sources of a frame. Some more where there is depth: they are chosen by what the camera's plane says, which is not where they show what
- * lies behind a hole. And where people pass before many of them: they are outvoted. A draft knows no depths.
+ * lies behind a hole. And where people pass before many of them: they are outvoted.
  */
 const SOURCES: Record<'full' | 'draft', Record<SourcesFor, SourceBudget>> = {
   full: {
