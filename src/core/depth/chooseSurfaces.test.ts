@@ -77,4 +77,11 @@ describe('the surface behind a tile', () => {
     );
     expect([...chosen]).toEqual(TRUTH.slice(4).map((truth) => (truth === 0 ? 2 : 1)));
   });
+
+  it('is that of those beside it where no frame shows it on any', () => {
+    const row = [11, 12, 13, 14, 15, 16].map((c) => tileAt(c, 1));
+    const hides = (_: number, x: number): boolean => x >= 12 * SIDE && x < 16 * SIDE;
+    const seen = { ...witnesses(() => false), blocked: hides, sources: [5, 7] };
+    expect([...chooseSurfaces(seen, [far, near], row, COLS, ROWS)]).toEqual([1, 1, 1, 1, 1, 1]);
+  });
 });

@@ -244,7 +244,10 @@ function usualCost(costs: readonly Float64Array[]): number {
 function settle(data: readonly Float64Array[], tiles: readonly TileWindow[], cols: number, rows: number): Uint8Array {
   const index = new Map(tiles.map(({ tile }, k) => [tile, k]));
   const around = tiles.map(({ tile }) => neighbours(tile, cols, rows).flatMap((n) => index.get(n) ?? []));
-  const out = Uint8Array.from(tiles, (_, t) => data.reduce((best, c, k) => (c[t] < data[best][t] ? k : best), 0));
+  const out = spreadFromTold(
+    tiles.map((_, t) => cheapest(data, t)),
+    around,
+  );
   for (let sweep = 0; sweep < SWEEPS; sweep++) {
     let changed = false;
     for (let t = 0; t < out.length; t++) {
@@ -258,4 +261,26 @@ function settle(data: readonly Float64Array[], tiles: readonly TileWindow[], col
     if (!changed) break;
   }
   return out;
+}
+
+/** The surface that costs least; undefined where all cost the same: nothing tells. */
+function cheapest(data: readonly Float64Array[], t: number): number | undefined {
+  const best = data.reduce((least, c, k) => (c[t] < data[least][t] ? k : least), 0);
+  return data.every((c) => c[t] === data[best][t]) ? undefined : best;
+}
+
+/** Gives tiles of which nothing tells what most of their neighbours have, those next to others first. */
+function spreadFromTold(told: (number | undefined)[], around: readonly number[][]): Uint8Array {
+  let now = told;
+  for (let open = true; open;) {
+    const next = now.map((own, t) => own ?? mostOf(around[t].flatMap((n) => now[n] ?? [])));
+    open = next.some((v, t) => v !== now[t]);
+    now = next;
+  }
+  return Uint8Array.from(now, (v) => v ?? 0);
+}
+
+function mostOf(values: readonly number[]): number | undefined {
+  const times = (v: number): number => values.filter((one) => one === v).length;
+  return values.length === 0 ? undefined : values.reduce((best, v) => (times(v) > times(best) ? v : best));
 }
