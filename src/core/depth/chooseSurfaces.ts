@@ -22,7 +22,7 @@ const BELIEVED_SHARE = 0.5;
 const CLIP = 18;
 /** What a surface costs that is not seen, in usual costs, and the share of the largest cost below which another one is known to be right. */
 const UNSEEN_COST = 1.5;
-const TOLD_BY = 0.25;
+const TOLD_BY = 0.4;
 /** Price of a border between two surfaces, in variances of a window. */
 const BORDER_PRICE = 5;
 const SWEEPS = 6;
