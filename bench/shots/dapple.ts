@@ -74,6 +74,6 @@ function shade(renderer: Renderer, width: number, height: number, seed: number):
   return renderer.paint(renderer.texture(width, height), (x, y, out) => {
     const lit = smoothstep(0.44, 0.58, fractal(x / 26, y / 30, 3, seed));
     const v = 0.62 + 0.38 * lit;
-    out.set([v, v * 1.0, 0.06 + v * 0.94, 1]);
+    out.set([v, v, 0.06 + v * 0.94, 1]);
   });
 }
