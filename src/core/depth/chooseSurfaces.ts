@@ -263,10 +263,11 @@ function settle(data: readonly Float64Array[], tiles: readonly TileWindow[], col
   return out;
 }
 
-/** The surface that costs least; undefined where all cost the same: nothing tells. */
+/** The surface that costs least; undefined where several do: nothing tells on which of them the tile is hidden. */
 function cheapest(data: readonly Float64Array[], t: number): number | undefined {
-  const best = data.reduce((least, c, k) => (c[t] < data[least][t] ? k : least), 0);
-  return data.every((c) => c[t] === data[best][t]) ? undefined : best;
+  const least = Math.min(...data.map((c) => c[t]));
+  const best = data.flatMap((c, k) => (c[t] === least ? [k] : []));
+  return best.length === 1 ? best[0] : undefined;
 }
 
 /** Gives tiles of which nothing tells what most of their neighbours have, those next to others first. */
