@@ -305,28 +305,29 @@ export class EngineSession {
     return out;
   }
 
-  /** In which of the given frames the background is restless for sure, and in which sources are at odds about it. */
-  probeSources({ frames }: Pick<GatherTask, 'frames'>): { restless: boolean; contested: boolean }[] {
-    const work = this.workOn(frames);
-    return this.gathering().with(work, new DepthMotion(this.motion!), this.mattes, (gatherer) =>
-      work.map(({ region, sources }) => {
-        const gathered = gatherer.gather(region, sources);
-        const restless = this.gathering().tellsRestless(region, restlessnessOf(gathered));
-        return { restless, contested: isContested(gathered) };
-      }),
-    );
+  /** Whether the background of a frame is restless for sure, and whether sources are at odds about it. */
+  probeSources({ frame, sources }: SourcedFrame): { restless: boolean; contested: boolean } {
+    const work = this.workOn([{ frame, sources }]);
+    const [{ region }] = work;
+    const gathered = this.gatheredBy(work, []);
+    const restless = this.gathering().tellsRestless(region, restlessnessOf(gathered));
+    return { restless, contested: isContested(gathered) };
   }
 
   /** Whether what surrounds the hole of a frame is explained by depths, and not by the camera's plane. */
   probeDepth({ frame, sources }: SourcedFrame): boolean {
     const work = this.workOn([{ frame, sources }]);
     const [{ region }] = work;
-    const gathered = (depths: StretchDepth[]): Gathered =>
-      this.gathering().with(work, this.motionFor(work, depths), this.mattes, (g) => g.gather(region, sources));
-    const plain = gathered([]);
+    const plain = this.gatheredBy(work, []);
     if (this.job.draft && plain.tau < DRAFT_TAU * this.unit) return false;
     const depth = this.depthFinder().find(region, sources);
-    return depth !== undefined && depthHelps(plain, gathered([depth]));
+    return depth !== undefined && depthHelps(plain, this.gatheredBy(work, [depth]));
+  }
+
+  /** The region of one frame, gathered from its sources. */
+  private gatheredBy(work: readonly SourcedRegion[], depths: readonly StretchDepth[]): Gathered {
+    const [{ region, sources }] = work;
+    return this.gathering().with(work, this.motionFor(work, depths), this.mattes, (g) => g.gather(region, sources));
   }
 
   /** What lies nearer or farther than the camera's plane around the holes of some frames, measured in one of them. */

@@ -325,10 +325,8 @@ export class TakeWork {
    * shot.
    */
   private async probeSources(choices: FrameChoice[]): Promise<{ restless: boolean; contested: boolean }> {
-    const asked = this.probed();
-    const answers = (
-      await Promise.all(asked.map((frame) => this.threads.run('probeSources', { frames: sourced([frame], choices) })))
-    ).flat();
+    const asked = sourced(this.probed(), choices);
+    const answers = await Promise.all(asked.map((one) => this.threads.run('probeSources', one)));
     const told = (by: 'restless' | 'contested'): boolean => areSome(answers.filter((a) => a[by]).length, asked.length);
     return { restless: told('restless'), contested: told('contested') };
   }

@@ -1,7 +1,5 @@
-import { agreementWithFrame, type Gathered } from './gathered.ts';
+import { agreementWithFrame, MEASURABLE_SUPPORT, type Gathered } from './gathered.ts';
 
-/** Support below which a gathered px of the rim tells too little. */
-const MIN_SUPPORT = 0.8;
 /** Depth helps if what it leaves unexplained of the rim is less than this share of what the camera's plane does. */
 const LEFT = 0.85;
 
@@ -18,7 +16,7 @@ export function depthHelps(plain: Gathered, deep: Gathered): boolean {
   const tau = Math.min(plain.tau, deep.tau);
   let [without, withDepth] = [0, 0];
   for (let i = 0; i < known.length; i++) {
-    if (known[i] === 0 || plain.support[i] < MIN_SUPPORT || deep.support[i] < MIN_SUPPORT) continue;
+    if (known[i] === 0 || plain.support[i] < MEASURABLE_SUPPORT || deep.support[i] < MEASURABLE_SUPPORT) continue;
     without += 1 - agreementWithFrame(plain, i, tau);
     withDepth += 1 - agreementWithFrame(deep, i, tau);
   }

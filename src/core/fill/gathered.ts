@@ -3,6 +3,9 @@ import { RIM_TILE, tilesWith, type Region } from './region.ts';
 import type { Restless } from './restless.ts';
 import { SourceAgreement } from './sourceAgreement.ts';
 
+/** Support below which a gathered px is too noisy to be measured against. */
+export const MEASURABLE_SUPPORT = 0.8;
+
 /** What other frames say about a region. */
 export interface Gathered {
   region: Region;

@@ -1,15 +1,12 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { maxSample, type FrameFormat } from '../image/format.ts';
-import type { Gathered } from './gathered.ts';
+import { MEASURABLE_SUPPORT, type Gathered } from './gathered.ts';
 import { measureGrain, type Likeness } from './grain.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
 import { cellDifferences } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
 import { planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
 import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
-
-/** Support below which a gathered rim pixel is too noisy to measure against. */
-const MIN_SUPPORT = 0.8;
 
 /** What a frame's rim tells about its gathered picture. */
 export interface RimMeasure {
@@ -84,7 +81,7 @@ function measurableRim({ region, support, restless }: Gathered, format: FrameFor
   const rim = new Uint8Array(support.length);
   const runs = runsOf(region, format, 0, RIM_TILE);
   for (let k = 0; k < runs.length; k += 2) {
-    for (let i = runs[k]; i < runs[k + 1]; i++) rim[i] = known[i] === 1 && support[i] >= MIN_SUPPORT ? 1 : 0;
+    for (let i = runs[k]; i < runs[k + 1]; i++) rim[i] = known[i] === 1 && support[i] >= MEASURABLE_SUPPORT ? 1 : 0;
   }
   if (restless) leaveOut(rim, region, restless.cells);
   return rim;
