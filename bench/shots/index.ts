@@ -1,4 +1,5 @@
 import type { Shot } from '../../demo/shot.ts';
+import { behind } from './behind.ts';
 import { dapple } from './dapple.ts';
 import { follow } from './follow.ts';
 import { laneAhead, laneComing } from './lane.ts';
@@ -7,4 +8,4 @@ import { reedBed, shore } from './shore.ts';
 import { square } from './square.ts';
 
 /** Shots of everyday kinds that the bench alone renders; nearly each of them showed a weakness when it was made. */
-export const BENCH_SHOTS: readonly Shot[] = [quay, laneComing, laneAhead, shore, reedBed, square, follow, dapple];
+export const BENCH_SHOTS: readonly Shot[] = [quay, laneComing, laneAhead, shore, reedBed, square, follow, dapple, behind];

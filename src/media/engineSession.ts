@@ -6,6 +6,7 @@ import { VisibilityFinder } from '../core/reveal/visibility.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { DepthFinder } from '../core/depth/findDepth.ts';
+import { planBehind, type BodyBehind } from '../core/behind/planBehind.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { depthHelps } from '../core/fill/depthHelps.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
@@ -28,7 +29,7 @@ import { restlessnessOf } from '../core/fill/restless.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
-import { shrunk, snap, type FrameFormat, type Rect } from '../core/image/format.ts';
+import { shrunk, snap, type FrameFormat, type FrameReader, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
@@ -44,6 +45,8 @@ import { Gatherings, type SourcedRegion } from './gatherings.ts';
 import { PYRAMID_SLOTS } from './memoryPlan.ts';
 import { readPlate } from './plateFile.ts';
 import { RawStore } from './rawStore.ts';
+import { BehindCutter } from './behindCutter.ts';
+import { SmallerFrames } from './smallerFrames.ts';
 import { SmallMattes } from './smallMattes.ts';
 import { packFrame, unpackFrame, type StoredFrame } from './storedFrame.ts';
 import { writeWhole } from './writeWhole.ts';
@@ -147,6 +150,8 @@ export interface FinishTask {
     neighbours: PlacedOffsets[];
     /** What sources of other frames contradict one another about: if few see it here, they are not believed. */
     contradicted: Float64Array;
+    /** Who passes behind it. */
+    behind: BodyBehind[];
   }[];
   plates: Plate[];
   grain: (GrainModel | undefined)[];
@@ -266,7 +271,33 @@ export class EngineSession {
   }
 
   private moverSearch(): MoverSearch {
-    return (this.search ??= new MoverSearch(this.kernels, this.frames, this.motion!));
+    const { frames, motion } = this.small();
+    return (this.search ??= new MoverSearch(this.kernels, frames, motion));
+  }
+
+  /** Px of the frames per px of those in which movers are searched for. */
+  private get smallFactor(): number {
+    const { width, height } = this.job.frames.format;
+    return draftFactor(width, height);
+  }
+
+  /** The frames at a draft's size, and how the camera moves in them. */
+  private small(): { frames: FrameReader; motion: CameraMotion } {
+    const frames = this.smallFactor === 1 ? this.frames : new SmallerFrames(this.frames, this.smallFactor);
+    const { width, height } = frames.format;
+    return { frames, motion: new CameraMotion({ ...this.motion!.data, width, height }) };
+  }
+
+  /** Who passes behind the holes. @param moving - Of every frame. */
+  planBehind(moving: MovingFrame[]): BodyBehind[] {
+    const { frames, motion } = this.small();
+    const { width, height } = frames.format;
+    const mattes = new SmallMattes(
+      this.mattes,
+      matteFormat(width, height, this.mattes.format.planes.length > 1),
+      this.smallFactor,
+    );
+    return planBehind(moving, frames, mattes, motion);
   }
 
   setMotion(data: CameraMotionData): void {
@@ -477,13 +508,14 @@ export class EngineSession {
       settings.light / 100,
     );
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
-    const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted }) => {
+    const cutter = new BehindCutter(this.kernels, this.frames, this.mattes, this.smallFactor);
+    const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted, behind }) => {
       const region = this.regionAt(frame, boxOf(this.job.cells, frame));
       const { restless, ...packed } = stored.get(frame)!;
       const { planes, support } = unpackFrame(packed, region, format);
       withdraw(region, support, contradicted, ENOUGH);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
-      const known = { region, planes, support, own, transfer, restless, donor: this.donorOf(region) };
+      const known = { region, planes, support, own, transfer, restless, donor: this.donorOf(region), behind: behind.map((body) => cutter.cut(body, this.gathering(), this.motion!)) };
       const patch = finisher.finish(known, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });

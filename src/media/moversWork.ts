@@ -49,8 +49,8 @@ export async function findMovers(options: MoversOptions): Promise<Found> {
 }
 
 /** What moves in each frame: first where there are others on both sides, then from there to the ends. */
-async function movingFrames(
-  { count, shades = false, onProgress }: MoversOptions,
+export async function movingFrames(
+  { count, shades = false, onProgress }: Pick<MoversOptions, 'count' | 'shades' | 'onProgress'>,
   threads: EngineThreads,
   camera: CameraMotionData,
 ): Promise<MovingFrame[]> {

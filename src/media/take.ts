@@ -16,6 +16,8 @@ import { donorShows, plateShows, withOwnSources, type ShowsAt } from '../core/re
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
 import type { FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineSession.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
+import { movingFrames } from './moversWork.ts';
+import type { BodyBehind } from '../core/behind/planBehind.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { readPlate, type StoredPlate } from './plateFile.ts';
@@ -222,11 +224,21 @@ export class TakeWork {
     // Of water many sources show as many things as few do; people who pass are outvoted.
     const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
     const choices = restless && !local ? first : many;
-    const gathered = await this.gather(choices, { local, restless });
+    const [gathered, behind] = await Promise.all([
+      this.gather(choices, { local, restless }),
+      this.once('behind', () => this.findBehind(motion)),
+    ]);
     const plates = await this.buildPlates(choices, gathered, motion, { local, restless });
-    const frames = await this.finish(gathered, plates);
+    const frames = await this.finish(gathered, plates, behind);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
+  }
+
+  /** Who passes behind the holes. */
+  private async findBehind(motion: CameraMotionData): Promise<BodyBehind[]> {
+    const { count } = this.options;
+    const moving = await movingFrames({ count, shades: true }, this.threads, motion);
+    return this.threads.run('planBehind', moving);
   }
 
   private report(stage: Progress['stage'], done: number): void {
@@ -417,7 +429,11 @@ export class TakeWork {
     return this.parts.all(parts, () => this.report('unseen', ++done / parts.length));
   }
 
-  private async finish(gathered: GatheredFrame[], plates: Plate[]): Promise<TakeResult['frames']> {
+  private async finish(
+    gathered: GatheredFrame[],
+    plates: Plate[],
+    behind: BodyBehind[],
+  ): Promise<TakeResult['frames']> {
     const { settings, draft } = this.options;
     const grain = settings.grain && !draft ? grainOf(gathered, maxSample(this.options.frames.format)) : [];
     const byFrame = new Map(gathered.map((g) => [g.frame, g]));
@@ -433,6 +449,7 @@ export class TakeWork {
             frame,
             transfer: byFrame.get(frame)!.measure.transfer,
             contradicted: seenFrom(frame, some, this.camera!),
+            behind: behind.filter((b) => b.frame === frame),
             neighbours: [-2, -1, 0, 1, 2].flatMap((d) => {
               const g = byFrame.get(frame + d);
               return g ? [{ frame: g.frame, rect: g.region.rect, offsets: g.measure.offsets }] : [];

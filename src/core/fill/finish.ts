@@ -1,5 +1,8 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { maxSample, type FrameFormat, type Rect } from '../image/format.ts';
+import { layBody } from '../behind/layBody.ts';
+import type { BodyLayer } from '../behind/cutBody.ts';
+import type { Point } from '../geometry/homography.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { sigmaAt, type GrainModel } from './grain.ts';
 import type { GrainField } from './grainField.ts';
@@ -15,7 +18,10 @@ import { activeCells, fieldOf, plusField } from './smoothField.ts';
 const OFFSET_TAPS = [6, 4, 1];
 
 /** What is known of one frame once its neighbours have been gathered too; planes and support as gathered. */
-export type FinishInput = Known;
+export interface FinishInput extends Known {
+  /** Who passes behind the hole, the farthest first, and how far each goes from the frame that shows them, px. */
+  behind?: readonly { layer: BodyLayer; way: Point }[];
+}
 
 /** Rim offsets of a frame with the place of their grid. */
 export interface PlacedOffsets {
@@ -60,6 +66,7 @@ export class Finisher {
     });
     const luma = layers[0].slice();
     layers.forEach((samples, plane) => this.addGrain(samples, luma, { region, support }, plane));
+    for (const { layer, way } of input.behind ?? []) layBody(layer, way, region, this.format, layers);
     return this.compose({ region, own: input.own, support }, layers);
   }
 

@@ -1,0 +1,73 @@
+import { bytesPerSample, type FrameReader } from '../image/format.ts';
+import { SlotCache } from '../image/lru.ts';
+
+/** Frames that are held. */
+const SLOTS = 160;
+/** Values of a px: luma and two of colour, or green, blue and red. */
+export const CHANNELS = 3;
+
+interface Picture {
+  samples: Uint8Array;
+  hidden: Uint8Array;
+}
+
+/** Small frames, all planes at one size, in levels of 8 bits; and what their mattes hide. */
+export class Looks {
+  readonly width: number;
+  readonly height: number;
+  private readonly pictures: SlotCache<Picture>;
+
+  /**
+   * @param frames - At a draft's size.
+   * @param mattes - Of that size too.
+   */
+  constructor(
+    private readonly frames: FrameReader,
+    private readonly mattes: FrameReader,
+  ) {
+    const { width, height } = frames.format;
+    [this.width, this.height] = [width, height];
+    const slots = Array.from({ length: Math.min(SLOTS, frames.count) }, () => ({
+      samples: new Uint8Array(width * height * CHANNELS),
+      hidden: new Uint8Array(width * height),
+    }));
+    this.pictures = new SlotCache<Picture>(slots, (t, slot) => {
+      const { colourPlanes } = frames.format;
+      for (let plane = 0; plane < Math.min(CHANNELS, colourPlanes); plane++) this.readPlane(t, plane, slot.samples);
+      readHidden(this.mattes, t, slot.hidden);
+    });
+  }
+
+  /** {@link CHANNELS} values per px. */
+  samples(frame: number): Uint8Array {
+    return this.pictures.get(frame).samples;
+  }
+
+  /** Not 0 where nothing of a frame may be seen, per px. */
+  hidden(frame: number): Uint8Array {
+    return this.pictures.get(frame).hidden;
+  }
+
+  private readPlane(frame: number, plane: number, into: Uint8Array): void {
+    const { format } = this.frames;
+    const { width, height, stepX, stepY } = format.planes[plane];
+    const raw = new Uint8Array(width * height * bytesPerSample(format));
+    this.frames.readRows(frame, plane, 0, height, raw);
+    const samples = format.depth === 8 ? raw : new Uint16Array(raw.buffer);
+    const more = format.depth - 8;
+    for (let y = 0, i = plane; y < this.height; y++) {
+      const row = Math.floor(y / stepY) * width;
+      for (let x = 0; x < this.width; x++, i += CHANNELS) into[i] = samples[row + Math.floor(x / stepX)] >> more;
+    }
+  }
+}
+
+/** All that a frame's mattes hide: the hole, and what is held out or goes away otherwise. */
+export function readHidden(mattes: FrameReader, frame: number, into: Uint8Array): void {
+  const { height, planes } = mattes.format;
+  mattes.readRows(frame, 0, 0, height, into);
+  if (planes.length === 1) return;
+  const held = new Uint8Array(into.length);
+  mattes.readRows(frame, 1, 0, height, held);
+  for (let i = 0; i < into.length; i++) into[i] |= held[i];
+}
