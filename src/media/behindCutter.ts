@@ -3,7 +3,7 @@ import { enlarged, type BodyBehind } from '../core/behind/planBehind.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { makeRegion, TILE } from '../core/fill/region.ts';
 import type { Point } from '../core/geometry/homography.ts';
-import { grow, snap, type FrameReader } from '../core/image/format.ts';
+import { around, grow, snap, type FrameReader } from '../core/image/format.ts';
 import type { CameraMotion } from '../core/motion/cameraMotion.ts';
 import type { Kernels } from '../kernels/index.ts';
 import type { Gatherings } from './gatherings.ts';
@@ -22,17 +22,17 @@ export class BehindCutter {
   ) {}
 
   cut(
-    { from, way, mask, others }: BodyBehind,
+    { from, way, body, others }: BodyBehind,
     gathering: Gatherings,
     camera: CameraMotion,
   ): { layer: BodyLayer; way: Point } {
     const { kernels, frames, mattes, factor } = this;
-    const rect = snap(enlarged(grow(mask, ROOM), factor), TILE);
+    const rect = snap(enlarged(grow(around(body.mask, body.whole), ROOM), factor), TILE);
     const region = makeRegion(kernels, from, rect, mattes, true);
     const work = [{ region, sources: others }];
     const gathered = gathering.with(work, new DepthMotion(camera), mattes, (g) => g.gather(region, others));
     return {
-      layer: cutBody(gathered, frames.format, mask, factor),
+      layer: cutBody(gathered, frames.format, body, factor),
       way: { x: way.x * factor, y: way.y * factor },
     };
   }

@@ -1,5 +1,5 @@
 import type { Point } from '../geometry/homography.ts';
-import { areaOf, at, type MaskPatch } from '../movers/maskPatch.ts';
+import { areaOf, type MaskPatch } from '../movers/maskPatch.ts';
 import { CHANNELS, type Looks } from './looks.ts';
 
 /** A body as one frame shows it. */
@@ -60,37 +60,29 @@ export function align(
   radius: number,
   there?: Body,
 ): Alignment | undefined {
-  const [gx, gy] = [Math.round(guess.x), Math.round(guess.y)];
-  const side = 2 * radius + 3;
-  const costs = new Float64Array(side * side).fill(NaN);
-  const seen = new Float64Array(side * side);
-  const cost = (x: number, y: number): number => {
-    const k = (y + radius + 1) * side + x + radius + 1;
-    if (Number.isNaN(costs[k])) {
-      const found = costOf(looks, body, to, gx + x, gy + y);
-      seen[k] = found.seen;
-      costs[k] =
-        found.seen < LEAST_SEEN ? Infinity : there ? withOdd(found, body, there, gx + x, gy + y) : found.mismatch;
-    }
-    return costs[k];
-  };
-  let [x, y, least] = [0, 0, cost(0, 0)];
-  for (let v = -radius; v <= radius; v++) {
-    for (let u = -radius; u <= radius; u++) {
-      const c = cost(u, v);
-      if (c < least) [x, y, least] = [u, v, c];
+  const match = new Match(looks, body, to, there);
+  const gx = Math.round(guess.x);
+  const gy = Math.round(guess.y);
+  let x = gx;
+  let y = gy;
+  let least = match.cost(x, y);
+  let seen = match.seen;
+  for (let v = gy - radius; v <= gy + radius; v++) {
+    for (let u = gx - radius; u <= gx + radius; u++) {
+      const cost = match.cost(u, v);
+      if (cost >= least) continue;
+      x = u;
+      y = v;
+      least = cost;
+      seen = match.seen;
     }
   }
   if (least === Infinity) return undefined;
   const fine = {
-    x: vertex(cost(x - 1, y), least, cost(x + 1, y)),
-    y: vertex(cost(x, y - 1), least, cost(x, y + 1)),
+    x: vertex(match.cost(x - 1, y), least, match.cost(x + 1, y)),
+    y: vertex(match.cost(x, y - 1), least, match.cost(x, y + 1)),
   };
-  return {
-    way: { x: gx + x + fine.x, y: gy + y + fine.y },
-    mismatch: least,
-    seen: seen[(y + radius + 1) * side + x + radius + 1],
-  };
+  return { way: { x: x + fine.x, y: y + fine.y }, mismatch: least, seen };
 }
 
 /** Where a parabola through three values one apart is least, between -0.5 and 0.5. */
@@ -100,33 +92,57 @@ function vertex(before: number, least: number, after: number): number {
   return Math.max(-0.5, Math.min(0.5, (before - after) / (2 * bend)));
 }
 
-interface Cost {
-  mismatch: number;
-  seen: number;
-}
+/** How well a body fits into another frame. */
+class Match {
+  /** Share of the body that the frame did not hide when it was last asked. */
+  seen = 0;
+  private readonly samples: Uint8Array;
+  private readonly hidden: Uint8Array;
+  private readonly width: number;
+  private readonly height: number;
 
-/** How a body fits that goes by whole px to another frame. */
-function costOf(looks: Looks, { places, values }: Body, to: number, dx: number, dy: number): Cost {
-  const { width, height } = looks;
-  const samples = looks.samples(to);
-  const hidden = looks.hidden(to);
-  let [sum, seen] = [0, 0];
-  for (let i = 0, k = 0; i < places.length; i += 2, k += CHANNELS) {
-    const [x, y] = [places[i] + dx, places[i + 1] + dy];
-    if (x < 0 || y < 0 || x >= width || y >= height || hidden[y * width + x] > 0) continue;
-    const j = (y * width + x) * CHANNELS;
-    const colour = Math.abs(values[k + 1] - samples[j + 1]) + Math.abs(values[k + 2] - samples[j + 2]);
-    sum += Math.min(MOST, Math.abs(values[k] - samples[j]) + CHROMA_TIMES * colour);
-    seen++;
+  constructor(
+    looks: Looks,
+    private readonly body: Body,
+    to: number,
+    private readonly there: Body | undefined,
+  ) {
+    this.samples = looks.samples(to);
+    this.hidden = looks.hidden(to);
+    this.width = looks.width;
+    this.height = looks.height;
   }
-  return { mismatch: sum / seen, seen: (2 * seen) / places.length };
-}
 
-/** The mean difference with what the other frame shows as body, and the first does not. */
-function withOdd({ mismatch, seen }: Cost, { mask }: Body, there: Body, dx: number, dy: number): number {
-  const { places } = there;
-  let odd = 0;
-  for (let i = 0; i < places.length; i += 2) odd += 1 - at(mask, places[i] - dx, places[i + 1] - dy);
-  const share = (2 * odd) / places.length;
-  return (mismatch * seen + ODD * share) / (seen + share);
+  /** The mean difference if it goes by whole px; Infinity where too little of it is seen. */
+  cost(dx: number, dy: number): number {
+    const { samples, hidden, width, height } = this;
+    const { places, values } = this.body;
+    let sum = 0;
+    let n = 0;
+    for (let i = 0, k = 0; i < places.length; i += 2, k += CHANNELS) {
+      const x = places[i] + dx;
+      const y = places[i + 1] + dy;
+      if (x < 0 || y < 0 || x >= width || y >= height || hidden[y * width + x] > 0) continue;
+      const j = (y * width + x) * CHANNELS;
+      const colour = Math.abs(values[k + 1] - samples[j + 1]) + Math.abs(values[k + 2] - samples[j + 2]);
+      sum += Math.min(MOST, Math.abs(values[k] - samples[j]) + CHROMA_TIMES * colour);
+      n++;
+    }
+    this.seen = (2 * n) / places.length;
+    if (this.seen < LEAST_SEEN) return Infinity;
+    return this.there ? this.withOdd(sum / n, this.there, dx, dy) : sum / n;
+  }
+
+  /** The mean difference with what the other frame shows as body, and the first does not. */
+  private withOdd(mismatch: number, { places }: Body, dx: number, dy: number): number {
+    const { x, y, width, height, data } = this.body.mask;
+    let odd = 0;
+    for (let i = 0; i < places.length; i += 2) {
+      const u = places[i] - dx - x;
+      const v = places[i + 1] - dy - y;
+      if (u < 0 || v < 0 || u >= width || v >= height || data[v * width + u] === 0) odd++;
+    }
+    const share = (2 * odd) / places.length;
+    return (mismatch * this.seen + ODD * share) / (this.seen + share);
+  }
 }

@@ -1,3 +1,4 @@
+import { median } from '../geometry/linear.ts';
 import { UNSEEN_SUPPORT } from '../fill/complete.ts';
 import type { Gathered } from '../fill/gathered.ts';
 import { shrunk, type FrameFormat, type Rect } from '../image/format.ts';
@@ -12,39 +13,61 @@ export interface BodyLayer {
   planes: { keep: Float32Array; add: Float32Array }[];
 }
 
-/** Difference from the background, in units of what counts as agreeing, at which a px begins to be body, and is body alone. */
-const FROM = 0.8;
-const FULL = 2;
+/**
+ * Difference from the background, times what is usual around, at which a px begins to be body, and is body alone: near the edge of the
+ * small mask, and within it. What is seen through a body (between spokes) is background even there.
+ */
+const AT_EDGE = [3, 7] as const;
+const WITHIN = [2, 4] as const;
+/** Difference at which a px begins to be shade, and is shade alone. */
+const SHADED = [2, 4] as const;
 /** How much a difference of colour counts, against one of luma. */
 const CHROMA_TIMES = 2;
-/** How far outside of the small mask the body may reach, and inside of it is body whatever it looks like, px of the small frames. */
+/** How far outside of the small mask the body may reach, and from where on it is within, px of the small frames. */
 const REACH = 1.5;
 const INSIDE = 1.5;
+/** So far outside a difference is usual, px of the small frames; and so many px tell what is. */
+const OUTSIDE = 3;
+const LEAST_OUTSIDE = 200;
 /** Share of body from which a px shows what the frame shows, and nothing of what is behind it elsewhere. */
 const TAKEN = 1 / 3;
 
+/** A body as the small frames show it. */
+export interface SmallBody {
+  mask: MaskPatch;
+  /** With its shadow, and what else may be a part of it. */
+  whole: MaskPatch;
+}
+
 /**
  * Cuts a body out of a frame by how it differs from its background, which other frames show (difference matting: Qian & Sezan, ICIP
- * 1992). Where px show both, what the background adds is taken out of them.
+ * 1992). Where px show both, what the background adds is taken out of them. Its shadow, and thin dark parts that the small mask does not
+ * have, darken what they lie on.
  *
  * @param gathered - Of a part of the frame, with what other frames show behind the body.
- * @param mask - The body in small frames.
  * @param factor - Px of the frame per px of the small frames.
  */
-export function cutBody(gathered: Gathered, format: FrameFormat, mask: MaskPatch, factor: number): BodyLayer {
+export function cutBody(gathered: Gathered, format: FrameFormat, body: SmallBody, factor: number): BodyLayer {
   const { rect } = gathered.region;
-  const alpha = alphaOf(gathered, format, mask, factor);
+  const near = nearness(body.mask, factor, rect);
+  const whole = nearness(body.whole, factor, rect);
+  const unlike = unlikenessOf(gathered, format);
+  const usual = usualOf(unlike, whole, gathered.tau);
+  const alpha = alphaOf(gathered, near, unlike, usual);
+  const shade = shadeOf(gathered, whole, unlike, usual);
   const planes = gathered.planes.map((behind, p) => {
     const { stepX, stepY } = format.planes[p];
     const [width, height] = [rect.width / stepX, rect.height / stepY];
-    const keep = new Float32Array(width * height).fill(1);
+    const neutral = p === 0 || format.rgb ? 0 : 2 ** (format.depth - 1);
+    const keep = new Float32Array(width * height);
     const add = new Float32Array(width * height);
     for (let y = 0, i = 0; y < height; y++) {
       for (let x = 0; x < width; x++, i++) {
         const a = meanOf(alpha, rect.width, x * stepX, y * stepY, stepX, stepY);
+        const dark = meanOf(shade, rect.width, x * stepX, y * stepY, stepX, stepY);
         const taken = Math.min(1, a / TAKEN);
-        keep[i] = 1 - taken * a;
-        add[i] = taken * (gathered.own[p][i] - (1 - a) * behind[i]);
+        keep[i] = (1 - taken * a) * (1 - (1 - taken) * (1 - dark));
+        add[i] = taken * (gathered.own[p][i] - (1 - a) * behind[i]) + (1 - taken) * (1 - dark) * neutral;
       }
     }
     return { keep, add };
@@ -53,34 +76,71 @@ export function cutBody(gathered: Gathered, format: FrameFormat, mask: MaskPatch
 }
 
 /** How much of each luma px is body, 0..1. */
-function alphaOf(gathered: Gathered, format: FrameFormat, mask: MaskPatch, factor: number): Float32Array {
-  const { region, own, planes, support, tau } = gathered;
-  const { rect } = region;
-  const { width, height } = rect;
-  const near = nearness(mask, factor, rect);
-  const out = new Float32Array(width * height);
-  for (let y = 0, i = 0; y < height; y++) {
-    for (let x = 0; x < width; x++, i++) {
-      if (near[i] <= -REACH) continue;
-      if (near[i] >= INSIDE) out[i] = 1;
-      else if (support[i] <= UNSEEN_SUPPORT) out[i] = near[i] > 0 ? 1 : 0;
-      else {
-        let unlike = 0;
-        planes.forEach((behind, p) => {
-          const { stepX, stepY } = format.planes[p];
-          const k = Math.floor(y / stepY) * (width / stepX) + Math.floor(x / stepX);
-          unlike += Math.abs(own[p][k] - behind[k]) * (p === 0 || format.rgb ? 1 : CHROMA_TIMES);
-        });
-        out[i] = ramp(unlike / tau, FROM, FULL);
-      }
-    }
+function alphaOf(
+  { region: { rect }, support }: Gathered,
+  near: Float32Array,
+  unlike: Float32Array,
+  usual: number,
+): Float32Array {
+  const out = new Float32Array(near.length);
+  for (let i = 0; i < out.length; i++) {
+    if (near[i] <= -REACH) continue;
+    if (support[i] <= UNSEEN_SUPPORT) out[i] = near[i] > 0 ? 1 : 0;
+    else out[i] = ramp(unlike[i] / usual, near[i] < INSIDE ? AT_EDGE : WITHIN);
   }
   // Single px tell little: most of those around must be body too.
-  const smooth = boxMean(out, width, height, 1);
-  return smooth.map((v) => ramp(v, 0.25, 0.75));
+  const smooth = boxMean(out, rect.width, rect.height, 1);
+  return smooth.map((v) => ramp(v, [0.25, 0.75]));
 }
 
-const ramp = (v: number, from: number, to: number): number => Math.max(0, Math.min(1, (v - from) / (to - from)));
+/** What is left of the light where a shadow lies, 0..1 per luma px. */
+function shadeOf(gathered: Gathered, whole: Float32Array, unlike: Float32Array, usual: number): Float32Array {
+  const {
+    region: { rect },
+    own: [own],
+    planes: [behind],
+    support,
+  } = gathered;
+  const out = new Float32Array(whole.length).fill(1);
+  const [here, there] = [own, behind].map((samples) => boxMean(samples, rect.width, rect.height, 1));
+  for (let i = 0; i < out.length; i++) {
+    if (whole[i] <= -REACH || support[i] <= UNSEEN_SUPPORT || here[i] >= there[i]) continue;
+    const share = ramp(unlike[i] / usual, SHADED) * ramp(whole[i], [-REACH, 0]);
+    out[i] = 1 - share * (1 - here[i] / there[i]);
+  }
+  return out;
+}
+
+/** How unlike px are that show the background: the median outside of the body. */
+function usualOf(unlike: Float32Array, whole: Float32Array, tau: number): number {
+  const outside = unlike.filter((_, i) => whole[i] < -OUTSIDE);
+  return outside.length < LEAST_OUTSIDE ? tau / 2 : Math.max(median([...outside]), tau / 20);
+}
+
+/** How unlike a frame is to what others show behind it, without its grain, per luma px. */
+function unlikenessOf({ region: { rect }, own, planes }: Gathered, format: FrameFormat): Float32Array {
+  const { width, height } = rect;
+  const out = new Float32Array(width * height);
+  planes.forEach((behind, p) => {
+    const { stepX, stepY } = format.planes[p];
+    const across = width / stepX;
+    const difference = boxMean(
+      behind.map((v, i) => own[p][i] - v),
+      across,
+      height / stepY,
+      1,
+    );
+    const times = p === 0 || format.rgb ? 1 : CHROMA_TIMES;
+    for (let y = 0, i = 0; y < height; y++) {
+      const row = Math.floor(y / stepY) * across;
+      for (let x = 0; x < width; x++, i++) out[i] += times * Math.abs(difference[row + Math.floor(x / stepX)]);
+    }
+  });
+  return out;
+}
+
+const ramp = (v: number, [from, to]: readonly [number, number]): number =>
+  Math.max(0, Math.min(1, (v - from) / (to - from)));
 
 function meanOf(values: Float32Array, width: number, x: number, y: number, w: number, h: number): number {
   if (w === 1 && h === 1) return values[y * width + x];

@@ -1,5 +1,5 @@
 import type { Point } from '../geometry/homography.ts';
-import { grown } from '../movers/maskPatch.ts';
+import { areaOf, grown } from '../movers/maskPatch.ts';
 import { align, type Body } from './align.ts';
 import type { Looks } from './looks.ts';
 import type { Passer } from './passages.ts';
@@ -20,6 +20,10 @@ const REACH = 45;
 const JUMP = 3;
 const STOP = 10;
 const AWAY = 0.03;
+/** What it costs, in the same levels, if all of a body looks like what is behind it or was not found: it cannot be cut out well. */
+const LOST = 25;
+/** Rank of the area that counts as all of it. */
+const WHOLE_RANK = 0.8;
 /** How far beside its way a body is searched for, px. */
 const NEAR = 2;
 const CLOSE = 1;
@@ -51,6 +55,8 @@ export class Moments {
     private readonly way: Way,
     private readonly bodyAt: (frame: number) => Body,
     private readonly looks: Looks,
+    /** What of a body looks like what is behind it, 0..1, in a free frame. */
+    private readonly blendsIn: (frame: number) => number,
   ) {
     this.free = new Set(passer.free);
   }
@@ -112,8 +118,11 @@ export class Moments {
     if (candidates.length === 0) return [];
     this.onward.clear();
     const fits = run.map((t) => candidates.map((s) => this.fit(s, t, NEAR)));
+    const areas = candidates.map((s) => areaOf(this.passer.bodies.get(s)!));
+    const whole = areas.slice().sort((a, b) => a - b)[Math.floor(WHOLE_RANK * (areas.length - 1))];
+    const lost = candidates.map((s, c) => LOST * (this.blendsIn(s) + Math.max(0, 1 - areas[c] / whole)));
     const own = (k: number, c: number): number =>
-      fits[k][c].mismatch * Math.sqrt(fits[k][c].seen) + AWAY * Math.abs(candidates[c] - run[k]);
+      fits[k][c].mismatch * Math.sqrt(fits[k][c].seen) + lost[c] + AWAY * Math.abs(candidates[c] - run[k]);
     const after = candidates.map((s) => this.costAfter(s, candidates));
     const picks = cheapest(run.length, candidates.length, own, (a, c) => after[a][c]);
     return this.placed(run, picks, candidates, fits);

@@ -10,6 +10,8 @@ import type { Looks } from './looks.ts';
 export interface Passer {
   /** Visible px without a shadow, by frame. */
   bodies: ReadonlyMap<number, MaskPatch>;
+  /** The same with shadows. */
+  wholes: ReadonlyMap<number, MaskPatch>;
   /** Frames that show all of it, ascending. */
   free: readonly number[];
 }
@@ -39,49 +41,52 @@ const UNLIKE = 30;
 /** Frames of waiting that count as much as being quite unlike. */
 const WAIT = 20;
 
-/** Who passes behind holes, from what is visible of what moves. @param bodies - Per mover, by frame. */
-export function passersOf(bodies: readonly ReadonlyMap<number, MaskPatch>[], looks: Looks, step: Step): Passer[] {
-  const parts = bodies.flatMap((own, k) =>
+/** What was followed as one. */
+export type Trail = Pick<Passer, 'bodies' | 'wholes'>;
+
+/** Who passes behind holes, from what is visible of what moves. */
+export function passersOf(trails: readonly Trail[], looks: Looks, step: Step): Passer[] {
+  const partsAlone = trails.flatMap((own) =>
     partsOf(
       own,
-      bodies.filter((_, j) => j !== k),
+      trails.filter((other) => other !== own),
       looks,
     ),
   );
-  return joined(parts, looks, step);
+  return joined(partsAlone, looks, step);
 }
 
 /** Divides what was followed where it was lost behind the hole: whoever came out may be somebody else. */
-function partsOf(
-  own: ReadonlyMap<number, MaskPatch>,
-  others: readonly ReadonlyMap<number, MaskPatch>[],
-  looks: Looks,
-): Passer[] {
-  const frames = [...own.keys()].sort((a, b) => a - b);
-  const clear = frames.filter((t) => isClear(own.get(t)!, t, others, looks));
+function partsOf({ bodies, wholes }: Trail, others: readonly Trail[], looks: Looks): Passer[] {
+  const frames = [...bodies.keys()].sort((a, b) => a - b);
+  const area = new Map(frames.map((t) => [t, areaOf(bodies.get(t)!)]));
+  const clear = frames.filter((t) => isClear(bodies.get(t)!, t, others, looks));
   if (clear.length < LEAST_FREE) return [];
-  const usual = median(clear.map((t) => areaOf(own.get(t)!)));
-  const free = clear.filter((t) => areaOf(own.get(t)!) >= WHOLE * usual);
+  const usual = median(clear.map((t) => area.get(t)!));
+  const free = clear.filter((t) => area.get(t)! >= WHOLE * usual);
   const cuts: number[] = [];
   for (let k = 1; k < free.length; k++) {
     const between = frames.filter((t) => t > free[k - 1] && t < free[k]);
     if (between.length === 0) continue;
-    const least = between.reduce((a, b) => (areaOf(own.get(b)!) < areaOf(own.get(a)!) ? b : a));
-    if (areaOf(own.get(least)!) < LOST * usual) cuts.push(least);
+    const least = between.reduce((a, b) => (area.get(b)! < area.get(a)! ? b : a));
+    if (area.get(least)! < LOST * usual) cuts.push(least);
   }
   return [-Infinity, ...cuts]
     .map((from, k) => {
-      const to = cuts[k] ?? Infinity;
-      const within = (t: number): boolean => t > from && t <= to;
-      return { bodies: new Map(frames.filter(within).map((t) => [t, own.get(t)!])), free: free.filter(within) };
+      const within = (t: number): boolean => t > from && t <= (cuts[k] ?? Infinity);
+      const some = (masks: Trail['bodies']): Trail['bodies'] => new Map([...masks].filter(([t]) => within(t)));
+      return { bodies: some(bodies), wholes: some(wholes), free: free.filter(within) };
     })
     .filter((part) => part.free.length >= LEAST_FREE);
 }
 
 /** Whether a frame hides nothing of a body: no matte is beside it, no border of the frame, nobody else. */
-function isClear(mask: MaskPatch, t: number, others: readonly ReadonlyMap<number, MaskPatch>[], looks: Looks): boolean {
+function isClear(mask: MaskPatch, t: number, others: readonly Trail[], looks: Looks): boolean {
   if (areaOf(mask) === 0 || touchesHidden(mask, looks, t)) return false;
-  return others.every((other) => !other.has(t) || areaOf(other.get(t)!) === 0 || !touch(mask, other.get(t)!));
+  return others.every(({ bodies }) => {
+    const other = bodies.get(t);
+    return !other || areaOf(other) === 0 || !touch(mask, other);
+  });
 }
 
 /** A matte is this near to what it hides a part of, px. */
@@ -126,9 +131,12 @@ function joined(parts: readonly Passer[], looks: Looks, step: Step): Passer[] {
 }
 
 function together(a: Passer, b: Passer): Passer {
-  const bodies = new Map(a.bodies);
-  for (const [t, mask] of b.bodies) bodies.set(t, bodies.has(t) ? union(bodies.get(t)!, mask) : mask);
-  return { bodies, free: [...a.free, ...b.free] };
+  const all = (one: Trail['bodies'], other: Trail['bodies']): Trail['bodies'] => {
+    const masks = new Map(one);
+    for (const [t, mask] of other) masks.set(t, masks.has(t) ? union(masks.get(t)!, mask) : mask);
+    return masks;
+  };
+  return { bodies: all(a.bodies, b.bodies), wholes: all(a.wholes, b.wholes), free: [...a.free, ...b.free] };
 }
 
 /** How unlike two are who may be the same, hidden in between; undefined if they are not. */

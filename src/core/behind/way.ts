@@ -11,12 +11,16 @@ export type Way = ReadonlyMap<number, Point>;
 /** How far from where it is expected a body is searched for, px: from one frame to the next, and behind a hole. */
 const NEAR = 3;
 const AFTER = 8;
+/** Frames over which somebody goes on as before. */
+const SHORT = 4;
 /** Free frames before a hole from which it is searched for in those after it, and these. */
 const VIEWS = 12;
 /** Of these every so-manieth one is searched for in frames that hide some of it. */
 const EVERY = 3;
 /** Share of a body that must be seen in a frame for it to be found there. */
 const LEAST_SEEN = 0.35;
+/** Mean difference of what is another body, 8-bit levels. */
+const UNLIKE = 30;
 /** Frames over which a movement is told. */
 const TELLING = 8;
 
@@ -43,7 +47,7 @@ export class Follower {
     this.found.set(free[0], { x, y });
     for (let k = 1; k < free.length; k++) {
       if (this.found.has(free[k])) continue;
-      if (free[k] === free[k - 1] + 1) this.goOn(free[k - 1], free[k]);
+      if (free[k] - free[k - 1] <= SHORT) this.goOn(free[k - 1], free[k]);
       else this.findAgain(k);
     }
     this.followHidden();
@@ -72,9 +76,9 @@ export class Follower {
     const { free, bodies } = this.passer;
     const t = free[k];
     let best: (Found & { at: number }) | undefined;
-    for (const to of free.slice(k, k + VIEWS).filter((u) => u - t < VIEWS)) {
+    for (const to of free.filter((u) => u >= t && u < t + VIEWS && (u - t) % EVERY === 0)) {
       const middle = centreOf(bodies.get(to)!);
-      for (const from of free.slice(Math.max(0, k - VIEWS), k)) {
+      for (const from of free.slice(Math.max(0, k - VIEWS), k).filter((_, n) => n % EVERY !== 1)) {
         const [a, was] = [this.found.get(from)!, centreOf(bodies.get(from)!)];
         const seen = this.shift(from, to, { x: a.x + middle.x - was.x, y: a.y + middle.y - was.y }, AFTER);
         if (seen && seen.mismatch < (best?.mismatch ?? Infinity)) best = { ...seen, at: to };
@@ -103,6 +107,11 @@ export class Follower {
         if (better) this.place(t, better.place);
       }
     }
+    // Whoever is behind the hole when the film begins or ends.
+    const frames = [...this.passer.bodies.keys()];
+    const [first, last] = [free[0], free.at(-1)!];
+    for (const [t, { place }] of this.whileSeen(first, Math.min(...frames) - 1, -1)) this.place(t, place);
+    for (const [t, { place }] of this.whileSeen(last, Math.max(...frames) + 1, 1)) this.place(t, place);
   }
 
   /** Where the body is in the frames between two free ones, from one of them on as long as enough of it is seen. */
@@ -122,7 +131,7 @@ export class Follower {
         if (!seen || seen.seen < LEAST_SEEN || seen.mismatch >= (best?.mismatch ?? Infinity)) continue;
         best = { place: { x: a.x + seen.way.x, y: a.y + seen.way.y }, mismatch: seen.mismatch };
       }
-      if (!best) break;
+      if (!best || best.mismatch > UNLIKE) break;
       run.set(t, best.place);
       out.set(t, best);
     }
