@@ -69,6 +69,8 @@ export interface SessionJob {
   mattes: { path?: string; format: FrameFormat };
   cells: MatteCells;
   settings: FillSettings;
+  /** Px of the frames per px of those in which movers are searched for; 1 if it is not said. */
+  searchFactor?: number;
   /** Source frames that a thread keeps, bytes. */
   sourceBytes: number;
   /** Given for a draft: the full-size format, and the factor by which frames and mattes above are smaller. */
@@ -275,13 +277,11 @@ export class EngineSession {
     return (this.search ??= new MoverSearch(this.kernels, frames, motion));
   }
 
-  /** Px of the frames per px of those in which movers are searched for. */
   private get smallFactor(): number {
-    const { width, height } = this.job.frames.format;
-    return draftFactor(width, height);
+    return this.job.searchFactor ?? 1;
   }
 
-  /** The frames at a draft's size, and how the camera moves in them. */
+  /** The frames in which movers are searched for, and how the camera moves in them. */
   private small(): { frames: FrameReader; motion: CameraMotion } {
     const frames = this.smallFactor === 1 ? this.frames : new SmallerFrames(this.frames, this.smallFactor);
     const { width, height } = frames.format;
@@ -515,7 +515,16 @@ export class EngineSession {
       const { planes, support } = unpackFrame(packed, region, format);
       withdraw(region, support, contradicted, ENOUGH);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
-      const known = { region, planes, support, own, transfer, restless, donor: this.donorOf(region), behind: behind.map((body) => cutter.cut(body, this.gathering(), this.motion!)) };
+      const known = {
+        region,
+        planes,
+        support,
+        own,
+        transfer,
+        restless,
+        donor: this.donorOf(region),
+        behind: behind.map((body) => cutter.cut(body, this.gathering(), this.motion!)),
+      };
       const patch = finisher.finish(known, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });

@@ -48,16 +48,29 @@ export async function findMovers(options: MoversOptions): Promise<Found> {
   });
 }
 
+/** What of a shot is searched for movers. */
+type Searched = Pick<MoversOptions, 'count' | 'shades' | 'onProgress'> & {
+  /** Whether a frame is looked at; all are without it, and nothing moves in the others. */
+  isWanted?: (frame: number) => boolean;
+};
+
+const NOTHING: MovingFrame = {
+  regions: [],
+  loose: [],
+  shade: { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) },
+};
+
 /** What moves in each frame: first where there are others on both sides, then from there to the ends. */
 export async function movingFrames(
-  { count, shades = false, onProgress }: Pick<MoversOptions, 'count' | 'shades' | 'onProgress'>,
+  { count, shades = false, onProgress, isWanted = () => true }: Searched,
   threads: EngineThreads,
   camera: CameraMotionData,
 ): Promise<MovingFrame[]> {
   const motion = new CameraMotion(camera);
-  const runs = endRuns({ tripod: camera.tripod, sameScene: (a, b) => motion.sameScene(a, b) }, count);
-  const atEnd = new Set(runs.flat());
-  const within = Array.from({ length: count }, (_, t) => t).filter((t) => !atEnd.has(t));
+  const ends = endRuns({ tripod: camera.tripod, sameScene: (a, b) => motion.sameScene(a, b) }, count);
+  const atEnd = new Set(ends.flat());
+  const runs = ends.map((frames) => frames.filter(isWanted));
+  const within = Array.from({ length: count }, (_, t) => t).filter((t) => !atEnd.has(t) && isWanted(t));
   const report = (done: number): void => onProgress?.('movers', done / count);
   const search = ({ first, last }: { first: number; last: number }): Promise<MovingFrame[]> =>
     threads.run('findMoving', { frames: within.slice(first, last), shades });
@@ -70,7 +83,7 @@ export async function movingFrames(
     return moving.map((m, k): [number, MovingFrame] => [frames[k], m]);
   });
   const found = new Map([...known, ...(await Promise.all(outer)).flat()]);
-  return Array.from({ length: count }, (_, t) => found.get(t)!);
+  return Array.from({ length: count }, (_, t) => found.get(t) ?? NOTHING);
 }
 
 /** How the camera moves over small frames, in their px. */

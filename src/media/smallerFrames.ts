@@ -50,7 +50,13 @@ export class SmallerFrames implements FrameReader {
 }
 
 /** Adds a row's samples to the sums of the squares that they lie in. */
-function addRow(samples: Uint8Array | Uint16Array, at: number, width: number, factor: number, sums: Float64Array): void {
+function addRow(
+  samples: Uint8Array | Uint16Array,
+  at: number,
+  width: number,
+  factor: number,
+  sums: Float64Array,
+): void {
   for (let x = 0, u = 0; x < width; u++) {
     const end = Math.min(width, x + factor);
     let sum = 0;

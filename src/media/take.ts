@@ -98,6 +98,11 @@ const BELIEVED_FROM = 24;
 const PROBES = 8;
 const PROBES_SHARE = 0.2;
 
+/** Longer side at most of the frames in which it is searched for who passes behind holes, px. */
+const SEARCH_LONG_SIDE = 400;
+/** So far from a frame in which somebody touches a hole they are searched for, frames: a stride and what tells of their way. */
+const SEARCHED_AROUND = 36;
+
 /** Chunks of a draft whose depths are found together. */
 const DRAFT_STRETCH = 4;
 
@@ -129,7 +134,8 @@ export class TakeWork {
     this.cells = createMatteCells(width, height, options.count);
     const { frames, mattes, settings, draft } = options;
     const plan = memoryPlan(frames.format, options.threads ?? availableParallelism(), memoryCeiling());
-    this.job = { frames, mattes, settings, draft, cells: this.cells, sourceBytes: plan.sources };
+    const searchFactor = Math.ceil(Math.max(frames.format.width, frames.format.height) / SEARCH_LONG_SIDE);
+    this.job = { frames, mattes, settings, draft, cells: this.cells, searchFactor, sourceBytes: plan.sources };
     this.threads = new EngineThreads(this.job, plan.threads, options.signal);
     const { folder, signal } = options;
     this.parts = folder === undefined ? partsAlone : new SharedParts(folder, plan.threads + 1, signal);
@@ -224,20 +230,21 @@ export class TakeWork {
     // Of water many sources show as many things as few do; people who pass are outvoted.
     const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
     const choices = restless && !local ? first : many;
-    const [gathered, behind] = await Promise.all([
-      this.gather(choices, { local, restless }),
-      this.once('behind', () => this.findBehind(motion)),
-    ]);
+    const gathered = await this.gather(choices, { local, restless });
+    const behind = await this.once('behind', () => this.findBehind(gathered, motion));
     const plates = await this.buildPlates(choices, gathered, motion, { local, restless });
     const frames = await this.finish(gathered, plates, behind);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
   }
 
-  /** Who passes behind the holes. */
-  private async findBehind(motion: CameraMotionData): Promise<BodyBehind[]> {
-    const { count } = this.options;
-    const moving = await movingFrames({ count, shades: true }, this.threads, motion);
+  /** Who passes behind the holes: searched for around the frames in which somebody is seen beside one. */
+  private async findBehind(gathered: GatheredFrame[], motion: CameraMotionData): Promise<BodyBehind[]> {
+    const { count, settings } = this.options;
+    const touched = gathered.filter((g) => g.measure.touched).map((g) => g.frame);
+    if (touched.length === 0 || !settings.sources.includes('frames')) return [];
+    const isWanted = (frame: number): boolean => touched.some((t) => Math.abs(frame - t) <= SEARCHED_AROUND);
+    const moving = await movingFrames({ count, shades: true, isWanted }, this.threads, motion);
     return this.threads.run('planBehind', moving);
   }
 

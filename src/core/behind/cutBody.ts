@@ -75,16 +75,16 @@ export function cutBody(gathered: Gathered, format: FrameFormat, body: SmallBody
   return { rect, planes };
 }
 
-/** How much of each luma px is body, 0..1. */
+/** How much of each luma px is body, 0..1. What lies under a matte, or at it, is somebody else. */
 function alphaOf(
-  { region: { rect }, support }: Gathered,
+  { region: { rect, known }, support }: Gathered,
   near: Float32Array,
   unlike: Float32Array,
   usual: number,
 ): Float32Array {
   const out = new Float32Array(near.length);
   for (let i = 0; i < out.length; i++) {
-    if (near[i] <= -REACH) continue;
+    if (near[i] <= -REACH || known[i] === 0) continue;
     if (support[i] <= UNSEEN_SUPPORT) out[i] = near[i] > 0 ? 1 : 0;
     else out[i] = ramp(unlike[i] / usual, near[i] < INSIDE ? AT_EDGE : WITHIN);
   }
@@ -96,7 +96,7 @@ function alphaOf(
 /** What is left of the light where a shadow lies, 0..1 per luma px. */
 function shadeOf(gathered: Gathered, whole: Float32Array, unlike: Float32Array, usual: number): Float32Array {
   const {
-    region: { rect },
+    region: { rect, known },
     own: [own],
     planes: [behind],
     support,
@@ -104,7 +104,7 @@ function shadeOf(gathered: Gathered, whole: Float32Array, unlike: Float32Array, 
   const out = new Float32Array(whole.length).fill(1);
   const [here, there] = [own, behind].map((samples) => boxMean(samples, rect.width, rect.height, 1));
   for (let i = 0; i < out.length; i++) {
-    if (whole[i] <= -REACH || support[i] <= UNSEEN_SUPPORT || here[i] >= there[i]) continue;
+    if (whole[i] <= -REACH || known[i] === 0 || support[i] <= UNSEEN_SUPPORT || here[i] >= there[i]) continue;
     const share = ramp(unlike[i] / usual, SHADED) * ramp(whole[i], [-REACH, 0]);
     out[i] = 1 - share * (1 - here[i] / there[i]);
   }

@@ -30,6 +30,9 @@ const CLOSE = 1;
 /** Share of a body that must be seen to tell where it is. */
 const LEAST_SEEN = 0.3;
 
+/** Share of a body that a hole hides at least once. */
+const LEAST_HIDDEN = 0.25;
+
 /** How a body of one frame fits into another. */
 interface Fit {
   mismatch: number;
@@ -125,6 +128,8 @@ export class Moments {
       fits[k][c].mismatch * Math.sqrt(fits[k][c].seen) + lost[c] + AWAY * Math.abs(candidates[c] - run[k]);
     const after = candidates.map((s) => this.costAfter(s, candidates));
     const picks = cheapest(run.length, candidates.length, own, (a, c) => after[a][c]);
+    // Whoever passes before a hole only touches it.
+    if (picks.every((c, k) => fits[k][c].seen > 1 - LEAST_HIDDEN)) return [];
     return this.placed(run, picks, candidates, fits);
   }
 

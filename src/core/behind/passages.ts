@@ -20,6 +20,8 @@ export interface Passer {
 const LOST = 0.5;
 /** Share of its usual size that a frame must show to show all of it. */
 const WHOLE = 0.75;
+/** Part of its size that something is away from all mattes at least once. */
+const AWAY = 0.5;
 /** Free frames from which somebody is known. */
 const LEAST_FREE = 5;
 /** Frames that tell how somebody goes before and after a hole. */
@@ -53,7 +55,11 @@ export function passersOf(trails: readonly Trail[], looks: Looks, step: Step): P
       looks,
     ),
   );
-  return joined(partsAlone, looks, step);
+  return joined(
+    partsAlone.filter((part) => getsAway(part, looks)),
+    looks,
+    step,
+  );
 }
 
 /** Divides what was followed where it was lost behind the hole: whoever came out may be somebody else. */
@@ -89,14 +95,21 @@ function isClear(mask: MaskPatch, t: number, others: readonly Trail[], looks: Lo
   });
 }
 
+/** Whether it is ever away from the mattes: what stays beside them is a part of what goes. */
+const getsAway = ({ bodies, free }: Passer, looks: Looks): boolean =>
+  free.some((t) => {
+    const body = bodies.get(t)!;
+    return !touchesHidden(body, looks, t, Math.ceil(AWAY * Math.min(body.width, body.height)));
+  });
+
 /** A matte is this near to what it hides a part of, px. */
 const BESIDE = 2;
 
 /** Whether a matte or the frame's border is beside a body. */
-export function touchesHidden(mask: MaskPatch, looks: Looks, t: number): boolean {
+export function touchesHidden(mask: MaskPatch, looks: Looks, t: number, within = BESIDE): boolean {
   const { width, height } = looks;
   const hidden = looks.hidden(t);
-  const near = grown(mask, BESIDE);
+  const near = grown(mask, within);
   for (let v = 0; v < near.height; v++) {
     for (let u = 0; u < near.width; u++) {
       if (near.data[v * near.width + u] === 0) continue;

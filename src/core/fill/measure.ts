@@ -6,6 +6,7 @@ import { CELL, offsetGrid } from './offsetGrid.ts';
 import { cellDifferences } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
 import { planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
+import { isTouched } from './touched.ts';
 import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
 
 /** What a frame's rim tells about its gathered picture. */
@@ -15,6 +16,8 @@ export interface RimMeasure {
   offsets: { sum: Float32Array; weight: Float32Array }[];
   /** Per plane: blocks of {@link measureGrain}. */
   grain: Float32Array[];
+  /** Somebody is seen beside the hole. */
+  touched: boolean;
   /** How alike the grain of this frame and of the one before are. */
   likeness: Likeness;
 }
@@ -45,6 +48,7 @@ export function measureRim(
     return { transfer, estimates: [applyTransfer(kernels, planes[0], region, transfer), ...planes.slice(1)] };
   };
   let fitted = fit();
+  const touched = isTouched(gathered, rim, format);
   const strange = strangersOn(gathered, fitted.estimates, rim, format);
   if (strange.includes(1)) {
     leaveOut(rim, region, strange);
@@ -72,7 +76,7 @@ export function measureRim(
     };
     if (fine) grain.push(measureGrain(residual, estimate, level, mask, size.width, size.height));
   });
-  return { measure: { transfer, offsets, grain }, residual: { region, values: luma!, rim } };
+  return { measure: { transfer, offsets, grain, touched }, residual: { region, values: luma!, rim } };
 }
 
 /** 1 for the px at which both the frame and the gathered picture are known, and should be the same. */
