@@ -1,4 +1,5 @@
 import { cutBody, type BodyLayer } from '../core/behind/cutBody.ts';
+import { fitWay, type Beside } from '../core/behind/fitWay.ts';
 import { enlarged, type BodyBehind } from '../core/behind/planBehind.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { makeRegion, TILE } from '../core/fill/region.ts';
@@ -21,19 +22,19 @@ export class BehindCutter {
     private readonly factor: number,
   ) {}
 
+  /** @param beside - The region in which it is to be seen. */
   cut(
     { from, way, body, others }: BodyBehind,
     gathering: Gatherings,
     camera: CameraMotion,
+    beside: Beside,
   ): { layer: BodyLayer; way: Point } {
     const { kernels, frames, mattes, factor } = this;
     const rect = snap(enlarged(grow(around(body.mask, body.whole), ROOM), factor), TILE);
     const region = makeRegion(kernels, from, rect, mattes, true);
     const work = [{ region, sources: others }];
     const gathered = gathering.with(work, new DepthMotion(camera), mattes, (g) => g.gather(region, others));
-    return {
-      layer: cutBody(gathered, frames.format, body, factor),
-      way: { x: way.x * factor, y: way.y * factor },
-    };
+    const layer = cutBody(gathered, frames.format, body, factor);
+    return { layer, way: fitWay(layer, { x: way.x * factor, y: way.y * factor }, factor, beside) };
   }
 }

@@ -515,16 +515,9 @@ export class EngineSession {
       const { planes, support } = unpackFrame(packed, region, format);
       withdraw(region, support, contradicted, ENOUGH);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
-      const known = {
-        region,
-        planes,
-        support,
-        own,
-        transfer,
-        restless,
-        donor: this.donorOf(region),
-        behind: behind.map((body) => cutter.cut(body, this.gathering(), this.motion!)),
-      };
+      const beside = { region, own: own[0], background: planes[0] };
+      const bodies = behind.map((body) => cutter.cut(body, this.gathering(), this.motion!, beside));
+      const known = { region, planes, support, own, transfer, restless, donor: this.donorOf(region), behind: bodies };
       const patch = finisher.finish(known, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });
