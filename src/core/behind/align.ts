@@ -22,6 +22,7 @@ export interface Alignment {
 
 /** So many px tell of a body what all do. */
 const MOST_PX = 160;
+const GOLDEN = (Math.sqrt(5) - 1) / 2;
 /** Difference at which two px are of different things, 8-bit levels: more says no more. */
 const MOST = 60;
 /** What a px counts that one frame shows as body, and the other does not. */
@@ -32,12 +33,13 @@ const CHROMA_TIMES = 2;
 const LEAST_SEEN = 0.08;
 
 export function bodyIn(looks: Looks, frame: number, mask: MaskPatch): Body {
-  const every = Math.max(1, Math.round(areaOf(mask) / MOST_PX));
+  const share = Math.min(1, MOST_PX / areaOf(mask));
   const samples = looks.samples(frame);
   const [places, values]: [number[], number[]] = [[], []];
   let n = 0;
   mask.data.forEach((v, i) => {
-    if (v === 0 || n++ % every > 0) return;
+    // Spread evenly, whatever the mask's width (multiples of the golden ratio).
+    if (v === 0 || (n++ * GOLDEN) % 1 >= share) return;
     const [x, y] = [mask.x + (i % mask.width), mask.y + Math.floor(i / mask.width)];
     places.push(x, y);
     const at = (y * looks.width + x) * CHANNELS;
