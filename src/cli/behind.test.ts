@@ -27,7 +27,8 @@ const MARKED = (t: number): number => 240 - 2 * t;
 const WALKER = (t: number): number => 20 + Math.round(1.5 * t);
 const CART = (t: number): number => 330 - 4 * t;
 
-const isMarked = (t: number, x: number, y: number): boolean => y >= 20 && y < 172 && x >= MARKED(t) && x < MARKED(t) + 34;
+const isMarked = (t: number, x: number, y: number): boolean =>
+  y >= 20 && y < 172 && x >= MARKED(t) && x < MARKED(t) + 34;
 
 /** Luma and colour of the walker, who has a trunk and two legs. */
 function walker(t: number, x: number, y: number): [number, number] | undefined {

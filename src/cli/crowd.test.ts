@@ -29,10 +29,11 @@ const wall = (t: number, x: number, y: number): number => {
   const [dx, dy] = hand(t);
   return 120 + 40 * stones(x + dx + 40, y + dy + 40);
 };
+const SPEEDS = [2.3, 1.7, 2, 1.5];
 /** Who else is there: number, or -1. */
 const other = (t: number, x: number, y: number): number =>
   [0, 1, 2, 3, 4, 5, 6].findIndex((i) => {
-    const left = -150 + 84 * i + [2.3, 1.7, 2, 1.5][i % 4] * t;
+    const left = -150 + 84 * i + SPEEDS[i % 4] * t;
     return y >= 40 && y < 130 && x >= left && x < left + 24;
   });
 const COLOURS = [
@@ -49,7 +50,7 @@ beforeAll(() => {
       for (let x = 0; x < W; x++) {
         const [i, who] = [t * W * H * 3 + y * W + x, other(t, x, y)];
         const marked = isWalker(t, x, y);
-        film[i] = marked ? 40 : who < 0 ? wall(t, x, y) : 118 + 8 * Math.sin((x - 2 * t) / 3 + y / 5);
+        film[i] = marked ? 40 : who < 0 ? wall(t, x, y) : 118 + 8 * Math.sin((x - SPEEDS[who % 4] * t) / 3 + y / 5);
         const [u, v] = who < 0 || marked ? [128, 128] : COLOURS[who % 4];
         film[i + W * H] = u;
         film[i + 2 * W * H] = v;

@@ -1,8 +1,8 @@
 import { cutBody, type BodyLayer } from '../core/behind/cutBody.ts';
-import { fitWay, type Beside } from '../core/behind/fitWay.ts';
+import { fitWay, hideBehind, type Beside } from '../core/behind/fitWay.ts';
 import { enlarged, type BodyBehind } from '../core/behind/planBehind.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
-import { makeRegion, TILE } from '../core/fill/region.ts';
+import { makeRegion, TILE, type Region } from '../core/fill/region.ts';
 import type { Point } from '../core/geometry/homography.ts';
 import { around, grow, snap, type FrameReader } from '../core/image/format.ts';
 import type { CameraMotion } from '../core/motion/cameraMotion.ts';
@@ -22,19 +22,33 @@ export class BehindCutter {
     private readonly factor: number,
   ) {}
 
-  /** @param beside - The region in which it is to be seen. */
-  cut(
-    { from, way, body, others }: BodyBehind,
+  /** Those who are to be seen in a region, the farthest first; without those who the frame shows are not there. */
+  cutAll(
+    bodies: readonly BodyBehind[],
     gathering: Gatherings,
     camera: CameraMotion,
-    beside: Beside,
-  ): { layer: BodyLayer; way: Point } {
+    { region, own, background }: Omit<Beside, 'known' | 'region'> & { region: Region },
+  ): { layer: BodyLayer; way: Point }[] {
+    const { factor } = this;
+    const beside = { region, own, background, known: region.known.slice() };
+    const out: { layer: BodyLayer; way: Point }[] = [];
+    // Whoever is nearer hides the others beside the hole, too.
+    for (const body of [...bodies].reverse()) {
+      const layer = this.cut(body, gathering, camera);
+      const way = fitWay(layer, { x: body.way.x * factor, y: body.way.y * factor }, factor, beside);
+      if (!way) continue;
+      hideBehind(layer, way, beside);
+      out.unshift({ layer, way });
+    }
+    return out;
+  }
+
+  private cut({ from, body, others }: BodyBehind, gathering: Gatherings, camera: CameraMotion): BodyLayer {
     const { kernels, frames, mattes, factor } = this;
     const rect = snap(enlarged(grow(around(body.mask, body.whole), ROOM), factor), TILE);
     const region = makeRegion(kernels, from, rect, mattes, true);
     const work = [{ region, sources: others }];
     const gathered = gathering.with(work, new DepthMotion(camera), mattes, (g) => g.gather(region, others));
-    const layer = cutBody(gathered, frames.format, body, factor);
-    return { layer, way: fitWay(layer, { x: way.x * factor, y: way.y * factor }, factor, beside) };
+    return cutBody(gathered, frames.format, body, factor);
   }
 }

@@ -10,72 +10,58 @@ import { planBehind, type BodyBehind } from '../core/behind/planBehind.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { depthHelps } from '../core/fill/depthHelps.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
-import { Finisher, type Patch, type PlacedOffsets } from '../core/fill/finish.ts';
+import { Finisher, type Patch } from '../core/fill/finish.ts';
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
-import type { Statistic } from '../core/fill/fusion.ts';
 import type { Gatherer } from '../core/fill/gather.ts';
 import type { Gathered } from '../core/fill/gathered.ts';
-import { NOT_COMPARED, type GrainModel } from '../core/fill/grain.ts';
+import { NOT_COMPARED } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
-import { measureRim, type RimMeasure, type RimResidual } from '../core/fill/measure.ts';
+import { measureRim, type RimResidual } from '../core/fill/measure.ts';
 import { CELL as OFFSET_CELL } from '../core/fill/offsetGrid.ts';
 import { buildPlate, type Plate } from '../core/fill/plate.ts';
 import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
-import type { FillSettings } from '../core/fill/settings.ts';
 import { isContested } from '../core/fill/contested.ts';
 import { restlessnessOf } from '../core/fill/restless.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
-import { shrunk, snap, type FrameFormat, type FrameReader, type Rect } from '../core/image/format.ts';
-import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
+import { shrunk, snap, type FrameReader, type Rect } from '../core/image/format.ts';
+import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { MoverSearch, type MovingFrame } from '../core/movers/moverSearch.ts';
-import type { Moving } from '../core/movers/segment.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
 import type { Kernels } from '../kernels/index.ts';
-import { draftFactor, matteFormat } from './decode.ts';
+import { draftFactor } from './decode.ts';
+import type {
+  Contradicted,
+  DepthTask,
+  FinishTask,
+  FrameChoice,
+  GatherTask,
+  GatheredFrame,
+  LinkTask,
+  MovingAtEndTask,
+  MovingTask,
+  PlateTask,
+  SessionJob,
+  SourcedFrame,
+  StillTask,
+} from './engineTasks.ts';
 import { Gatherings, type SourcedRegion } from './gatherings.ts';
 import { PYRAMID_SLOTS } from './memoryPlan.ts';
 import { readPlate } from './plateFile.ts';
 import { RawStore } from './rawStore.ts';
 import { BehindCutter } from './behindCutter.ts';
 import { SmallerFrames } from './smallerFrames.ts';
-import { SmallMattes } from './smallMattes.ts';
+import { smallMattesFor } from './smallMattes.ts';
 import { packFrame, unpackFrame, type StoredFrame } from './storedFrame.ts';
 import { writeWhole } from './writeWhole.ts';
-
-export interface MovingTask {
-  frames: number[];
-  /** Whether shadows are told apart. */
-  shades: boolean;
-}
-
-export interface MovingAtEndTask extends MovingTask {
-  /** What moves in frames that these are compared with. */
-  known: ReadonlyMap<number, Moving>;
-}
-
-/** Everything a thread needs to know of the job; sent once. */
-export interface SessionJob {
-  frames: { path: string; format: FrameFormat };
-  /** Without a path where nothing is marked yet. */
-  mattes: { path?: string; format: FrameFormat };
-  cells: MatteCells;
-  settings: FillSettings;
-  /** Px of the frames per px of those in which movers are searched for; 1 if it is not said. */
-  searchFactor?: number;
-  /** Source frames that a thread keeps, bytes. */
-  sourceBytes: number;
-  /** Given for a draft: the full-size format, and the factor by which frames and mattes above are smaller. */
-  draft?: { format: FrameFormat; factor: number };
-}
 
 /** What sources are chosen for: nothing of note, depth behind the holes, or people who pass before them. */
 type SourcesFor = 'plain' | 'depth' | 'crowd';
@@ -99,94 +85,6 @@ const SOURCES: Record<'full' | 'draft', Record<SourcesFor, SourceBudget>> = {
 
 /** By so many 8-bit levels sources of a draft differ where the plane is plainly wrong: finer depth is not seen at that size. */
 const DRAFT_TAU = 15;
-
-export interface FrameChoice {
-  reveal: RevealMap;
-  sources: number[];
-}
-
-/** What is kept of a gathered frame: its picture goes to a file, its measures back to the one who asked. */
-export interface GatheredFrame {
-  frame: number;
-  region: Pick<Region, 'frame' | 'rect'>;
-  measure: RimMeasure;
-  /** Middles of cells about which its sources contradict one another, frame px, interleaved. */
-  contradicted: number[];
-}
-
-export interface LinkTask {
-  pairs: { from: number; to: number }[];
-  /** Known poses, from which long links are guessed; without them a pair is guessed from the one before. */
-  poses?: Matrix3[];
-  levels: number;
-}
-
-/** A frame, and those from which it is filled. */
-export interface SourcedFrame {
-  frame: number;
-  sources: number[];
-}
-
-export interface DepthTask {
-  frames: SourcedFrame[];
-  /** The one of them in which depths are measured. */
-  key: number;
-  /** Frames in which they are to be known too. */
-  also: number[];
-}
-
-export interface GatherTask {
-  frames: SourcedFrame[];
-  /** Some of the shot's background moves by itself. */
-  restless: boolean;
-  /** What lies off the camera's plane, as far as the stretches around the frames know; by the time of their keys. */
-  depths: StretchDepth[];
-  out: string;
-}
-
-export interface FinishTask {
-  gathered: string;
-  frames: {
-    frame: number;
-    transfer: Float32Array;
-    neighbours: PlacedOffsets[];
-    /** What sources of other frames contradict one another about: if few see it here, they are not believed. */
-    contradicted: Float64Array;
-    /** Who passes behind it. */
-    behind: BodyBehind[];
-  }[];
-  plates: Plate[];
-  grain: (GrainModel | undefined)[];
-  /** Correlation of the grain of neighbouring frames. */
-  stillness: number;
-  out: string;
-}
-
-export interface StillTask {
-  frame: number;
-  sources: number[];
-  statistic: Statistic;
-}
-
-export interface PlateTask extends SourcedFrame {
-  /** Px of the frame. */
-  rect: Rect;
-  local: boolean;
-  restless: boolean;
-  /** As {@link GatheredFrame.contradicted}, of all frames, as this one sees them. */
-  contradicted: Float64Array;
-}
-
-/** What the sources of a frame contradict one another about: middles of squares, frame px, interleaved, and their side. */
-export interface Contradicted {
-  frame: number;
-  places: number[];
-  /** The same if some of the shot's background is known to move by itself. */
-  ifRestless: number[];
-  /** Whether this frame tells so. */
-  restless: boolean;
-  side: number;
-}
 
 /** The heavy work of one thread on one job. Each method is a task; all depend on their arguments alone. */
 export class EngineSession {
@@ -273,31 +171,23 @@ export class EngineSession {
   }
 
   private moverSearch(): MoverSearch {
-    const { frames, motion } = this.small();
+    const { frames, motion } = this.searched();
     return (this.search ??= new MoverSearch(this.kernels, frames, motion));
   }
 
-  private get smallFactor(): number {
-    return this.job.searchFactor ?? 1;
-  }
-
   /** The frames in which movers are searched for, and how the camera moves in them. */
-  private small(): { frames: FrameReader; motion: CameraMotion } {
-    const frames = this.smallFactor === 1 ? this.frames : new SmallerFrames(this.frames, this.smallFactor);
+  private searched(): { frames: FrameReader; motion: CameraMotion } {
+    const factor = this.job.searchFactor;
+    if (factor === undefined) return { frames: this.frames, motion: this.motion! };
+    const frames = new SmallerFrames(this.frames, factor);
     const { width, height } = frames.format;
     return { frames, motion: new CameraMotion({ ...this.motion!.data, width, height }) };
   }
 
   /** Who passes behind the holes. @param moving - Of every frame. */
   planBehind(moving: MovingFrame[]): BodyBehind[] {
-    const { frames, motion } = this.small();
-    const { width, height } = frames.format;
-    const mattes = new SmallMattes(
-      this.mattes,
-      matteFormat(width, height, this.mattes.format.planes.length > 1),
-      this.smallFactor,
-    );
-    return planBehind(moving, frames, mattes, motion);
+    const { frames, motion } = this.searched();
+    return planBehind(moving, frames, smallMattesFor(this.mattes, frames.format, this.job.searchFactor ?? 1), motion);
   }
 
   setMotion(data: CameraMotionData): void {
@@ -397,11 +287,7 @@ export class EngineSession {
     const { format } = this.job.frames;
     const { format: full } = this.mattes;
     const factor = draftFactor(full.width, full.height);
-    const mattes = new SmallMattes(
-      this.mattes,
-      matteFormat(format.width, format.height, full.planes.length > 1),
-      factor,
-    );
+    const mattes = smallMattesFor(this.mattes, format, factor);
     const motion = new CameraMotion({ ...this.motion!.data, width: format.width, height: format.height });
     const work = frames.map((frame) => ({
       region: regionOf(this.kernels, frame, shrunk(boxOf(this.job.cells, frame), factor), mattes),
@@ -508,7 +394,7 @@ export class EngineSession {
       settings.light / 100,
     );
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
-    const cutter = new BehindCutter(this.kernels, this.frames, this.mattes, this.smallFactor);
+    const cutter = new BehindCutter(this.kernels, this.frames, this.mattes, this.job.searchFactor ?? 1);
     const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted, behind }) => {
       const region = this.regionAt(frame, boxOf(this.job.cells, frame));
       const { restless, ...packed } = stored.get(frame)!;
@@ -516,7 +402,7 @@ export class EngineSession {
       withdraw(region, support, contradicted, ENOUGH);
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
       const beside = { region, own: own[0], background: planes[0] };
-      const bodies = behind.map((body) => cutter.cut(body, this.gathering(), this.motion!, beside));
+      const bodies = cutter.cutAll(behind, this.gathering(), this.motion!, beside);
       const known = { region, planes, support, own, transfer, restless, donor: this.donorOf(region), behind: bodies };
       const patch = finisher.finish(known, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;

@@ -7,7 +7,7 @@ import { cellsUnder, type MatteCells } from '../core/image/matteCells.ts';
 import type { CameraMotion } from '../core/motion/cameraMotion.ts';
 import { bestAnchor, REVEAL_LEVEL } from '../core/reveal/reveal.ts';
 import { ladder, NEAR_REACH, type VisibilityFinder } from '../core/reveal/visibility.ts';
-import type { FrameChoice, GatheredFrame, PlateTask } from './engineSession.ts';
+import type { FrameChoice, GatheredFrame, PlateTask } from './engineTasks.ts';
 import { seenFrom } from './seenFrom.ts';
 
 const MOST_PLATES = 4;

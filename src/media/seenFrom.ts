@@ -1,5 +1,5 @@
 import type { CameraMotion } from '../core/motion/cameraMotion.ts';
-import type { GatheredFrame } from './engineSession.ts';
+import type { GatheredFrame } from './engineTasks.ts';
 
 /** What sources of any frame contradict one another about, as one frame of the same scene sees it. */
 export function seenFrom(frame: number, gathered: readonly GatheredFrame[], camera: CameraMotion): Float64Array {

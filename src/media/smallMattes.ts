@@ -1,4 +1,5 @@
 import type { FrameFormat, FrameReader } from '../core/image/format.ts';
+import { matteFormat } from './decode.ts';
 
 /** Samples that the full matte touches, and those next to them. */
 export const TOUCHED = 255;
@@ -62,3 +63,10 @@ function mark(part: Uint8Array, width: number, u: number, v: number): void {
   }
   if (v >= 0 && v < rows) part[v * width + u] = TOUCHED;
 }
+
+/** Mattes for frames that are smaller by a factor. @param size - Of these frames. */
+export const smallMattesFor = (
+  full: FrameReader,
+  size: { width: number; height: number },
+  factor: number,
+): SmallMattes => new SmallMattes(full, matteFormat(size.width, size.height, full.format.planes.length > 1), factor);

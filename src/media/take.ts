@@ -14,7 +14,7 @@ import { unitSpace } from '../core/motion/space.ts';
 import { bestAnchor, regrade, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
 import { donorShows, plateShows, withOwnSources, type ShowsAt } from '../core/reveal/ownSources.ts';
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
-import type { FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineSession.ts';
+import type { FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineTasks.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { movingFrames } from './moversWork.ts';
 import type { BodyBehind } from '../core/behind/planBehind.ts';

@@ -6,7 +6,7 @@ import { AppError } from '../core/errors.ts';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import { createMatteCells } from '../core/image/matteCells.ts';
 import { smallFormat } from '../core/testing/frames.ts';
-import type { SessionJob } from './engineSession.ts';
+import type { SessionJob } from './engineTasks.ts';
 import { EngineThreads, inStretches, type TaskName } from './threads.ts';
 
 const format = smallFormat(16, 16);

@@ -1,6 +1,7 @@
 import { Worker } from 'node:worker_threads';
 import { AppError } from '../core/errors.ts';
-import type { EngineSession, SessionJob } from './engineSession.ts';
+import type { EngineSession } from './engineSession.ts';
+import type { SessionJob } from './engineTasks.ts';
 
 /** Names, arguments and results of the tasks that threads do. */
 type Tasks = {

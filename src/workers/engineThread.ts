@@ -1,6 +1,7 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { AppError } from '../core/errors.ts';
-import { EngineSession, type SessionJob } from '../media/engineSession.ts';
+import { EngineSession } from '../media/engineSession.ts';
+import type { SessionJob } from '../media/engineTasks.ts';
 import { loadKernels } from '../media/kernelFile.ts';
 import type { ThreadMessage, ThreadReply } from '../media/threads.ts';
 

@@ -7,10 +7,12 @@ import { CHANNELS, type Looks } from './looks.ts';
 
 /** Frames that are held. */
 const SLOTS = 160;
-/** Frames that show what is behind a body: so many, so far apart, within so many. */
-const MOST = 7;
-const APART = 3;
+/** Frames that show what is behind a body: so many at most, so far apart, within so many. */
+const MOST = 13;
+const APART = 4;
 const WITHIN = 90;
+/** So many of those that show all of it are enough. */
+const ENOUGH = 5;
 /** Every so-manieth px of a body is asked for. */
 const EVERY = 3;
 /** Share of these that something may hide. */
@@ -52,8 +54,11 @@ export class ClearFrames {
         if (share <= HIDDEN) clear++;
       }
     }
-    const best = found.map((f) => ({ ...f, share: Math.max(HIDDEN, f.share) })).sort((a, b) => a.share - b.share);
-    return best.slice(0, MOST).map(({ t }) => t);
+    if (clear >= ENOUGH) return found.filter((f) => f.share <= HIDDEN).map(({ t }) => t);
+    return found
+      .sort((a, b) => a.share - b.share)
+      .slice(0, MOST)
+      .map(({ t }) => t);
   }
 
   /** Which share of a body looks like what is behind it. */

@@ -32,7 +32,13 @@ function gathered(
   const of = (sample: (x: number, y: number) => number, grain: number): Float32Array =>
     Float32Array.from({ length: n }, (_, i) => sample(i % SIDE, Math.floor(i / SIDE)) + grain * random());
   const out = nothingOf(region, [1, 2, 3], [of(own, 4)]);
-  return { ...out, planes: [of(ground, 1)], support: new Float32Array(n).fill(3), tau: 5 };
+  return {
+    ...out,
+    planes: [of(ground, 1)],
+    support: new Float32Array(n).fill(3),
+    share: new Float32Array(n).fill(1),
+    tau: 5,
+  };
 }
 
 const at = ({ planes: [{ keep, add }] }: BodyLayer, x: number, y: number): { keep: number; add: number } => ({

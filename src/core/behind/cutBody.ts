@@ -1,4 +1,3 @@
-import { median } from '../geometry/linear.ts';
 import { UNSEEN_SUPPORT } from '../fill/complete.ts';
 import type { Gathered } from '../fill/gathered.ts';
 import { shrunk, type FrameFormat, type Rect } from '../image/format.ts';
@@ -17,18 +16,22 @@ export interface BodyLayer {
  * Difference from the background, times what is usual around, at which a px begins to be body, and is body alone: near the edge of the
  * small mask, and within it. What is seen through a body (between spokes) is background even there.
  */
-const AT_EDGE = [3, 7] as const;
-const WITHIN = [2, 4] as const;
+const AT_EDGE = [1.5, 3.5] as const;
+const WITHIN = [1, 2] as const;
 /** Difference at which a px begins to be shade, and is shade alone. */
-const SHADED = [2, 4] as const;
+const SHADED = [1, 2] as const;
 /** How much a difference of colour counts, against one of luma. */
 const CHROMA_TIMES = 2;
 /** How far outside of the small mask the body may reach, and from where on it is within, px of the small frames. */
 const REACH = 1.5;
 const INSIDE = 1.5;
+/** Share of the sources that must agree about a background to tell a body by it. */
+const AGREED = 0.6;
 /** So far outside a difference is usual, px of the small frames; and so many px tell what is. */
 const OUTSIDE = 3;
 const LEAST_OUTSIDE = 200;
+/** The share of them that is at most as unlike as usual. */
+const USUAL_RANK = 0.9;
 /** Share of body from which a px shows what the frame shows, and nothing of what is behind it elsewhere. */
 const TAKEN = 1 / 3;
 
@@ -77,7 +80,7 @@ export function cutBody(gathered: Gathered, format: FrameFormat, body: SmallBody
 
 /** How much of each luma px is body, 0..1. What lies under a matte, or at it, is somebody else. */
 function alphaOf(
-  { region: { rect, known }, support }: Gathered,
+  { region: { rect, known }, support, share }: Gathered,
   near: Float32Array,
   unlike: Float32Array,
   usual: number,
@@ -85,7 +88,7 @@ function alphaOf(
   const out = new Float32Array(near.length);
   for (let i = 0; i < out.length; i++) {
     if (near[i] <= -REACH || known[i] === 0) continue;
-    if (support[i] <= UNSEEN_SUPPORT) out[i] = near[i] > 0 ? 1 : 0;
+    if (support[i] <= UNSEEN_SUPPORT || share[i] < AGREED) out[i] = near[i] > 0 ? 1 : 0;
     else out[i] = ramp(unlike[i] / usual, near[i] < INSIDE ? AT_EDGE : WITHIN);
   }
   // Single px tell little: most of those around must be body too.
@@ -100,21 +103,23 @@ function shadeOf(gathered: Gathered, whole: Float32Array, unlike: Float32Array, 
     own: [own],
     planes: [behind],
     support,
+    share,
   } = gathered;
   const out = new Float32Array(whole.length).fill(1);
   const [here, there] = [own, behind].map((samples) => boxMean(samples, rect.width, rect.height, 1));
   for (let i = 0; i < out.length; i++) {
-    if (whole[i] <= -REACH || known[i] === 0 || support[i] <= UNSEEN_SUPPORT || here[i] >= there[i]) continue;
-    const share = ramp(unlike[i] / usual, SHADED) * ramp(whole[i], [-REACH, 0]);
-    out[i] = 1 - share * (1 - here[i] / there[i]);
+    if (whole[i] <= -REACH || known[i] === 0 || here[i] >= there[i]) continue;
+    if (support[i] <= UNSEEN_SUPPORT || share[i] < AGREED) continue;
+    const shaded = ramp(unlike[i] / usual, SHADED) * ramp(whole[i], [-REACH, 0]);
+    out[i] = 1 - shaded * (1 - here[i] / there[i]);
   }
   return out;
 }
 
-/** How unlike px are that show the background: the median outside of the body. */
+/** How unlike px are that show the background, most of them: told outside of the body. */
 function usualOf(unlike: Float32Array, whole: Float32Array, tau: number): number {
-  const outside = unlike.filter((_, i) => whole[i] < -OUTSIDE);
-  return outside.length < LEAST_OUTSIDE ? tau / 2 : Math.max(median([...outside]), tau / 20);
+  const outside = unlike.filter((_, i) => whole[i] < -OUTSIDE).sort();
+  return outside.length < LEAST_OUTSIDE ? tau : Math.max(outside[Math.floor(USUAL_RANK * outside.length)], tau / 10);
 }
 
 /** How unlike a frame is to what others show behind it, without its grain, per luma px. */

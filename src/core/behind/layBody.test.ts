@@ -2,7 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import type { Region } from '../fill/region.ts';
 import { smallFormat } from '../testing/frames.ts';
 import type { BodyLayer } from './cutBody.ts';
-import { fitWay } from './fitWay.ts';
+import { fitWay, hideBehind, type Beside } from './fitWay.ts';
 import { layBody } from './layBody.ts';
 
 const SIDE = 64;
@@ -31,6 +31,7 @@ const background = Float32Array.from(
   { length: SIDE * SIDE },
   (_, i) => 60 + 20 * Math.sin(i % SIDE) * Math.cos(i / SIDE),
 );
+const beside = (own: Float32Array): Beside => ({ region, known: region.known.slice(), own, background });
 const laid = (x: number, y: number): Float32Array => {
   const out = background.slice();
   layBody(layer, { x, y }, region, FORMAT, [out]);
@@ -59,13 +60,25 @@ describe('a body', () => {
 
   it('is fitted to what is seen of it beside the hole', () => {
     const own = laid(2.3, -1.6);
-    const fitted = fitWay(layer, { x: 0, y: 0 }, 4, { region, own, background });
+    const fitted = fitWay(layer, { x: 0, y: 0 }, 4, beside(own))!;
     expect(fitted.x).toBeCloseTo(2.3, 0);
     expect(fitted.y).toBeCloseTo(-1.6, 0);
   });
 
+  it('is not there if what is beside the hole shows the background alone', () => {
+    expect(fitWay(layer, { x: 0, y: 0 }, 4, beside(background))).toBeUndefined();
+  });
+
+  it('hides whoever is farther away', () => {
+    const here = beside(background);
+    hideBehind(layer, { x: 0, y: 0 }, here);
+    expect(here.known.filter(Boolean).length).toBeLessThan(region.known.filter(Boolean).length - 100);
+    // Then nothing speaks against somebody behind it.
+    expect(fitWay(layer, { x: 0, y: 0 }, 4, here)).toEqual({ x: 0, y: 0 });
+  });
+
   it('stays where it was expected if nothing is seen of it', () => {
     const away = { x: -40, y: 0 };
-    expect(fitWay(layer, away, 4, { region, own: background, background })).toEqual(away);
+    expect(fitWay(layer, away, 4, beside(background))).toEqual(away);
   });
 });

@@ -1,4 +1,5 @@
 import type { Point } from '../geometry/homography.ts';
+import { median } from '../geometry/linear.ts';
 import { areaOf, grown } from '../movers/maskPatch.ts';
 import { align, type Body } from './align.ts';
 import type { Looks } from './looks.ts';
@@ -20,10 +21,11 @@ const REACH = 45;
 const JUMP = 3;
 const STOP = 10;
 const AWAY = 0.03;
-/** What it costs, in the same levels, if all of a body looks like what is behind it or was not found: it cannot be cut out well. */
+/** What it costs, in the same levels, if all of a body looks like what is behind it, or its mask is not its own: it cannot be
+ * cut out well. */
 const LOST = 25;
-/** Rank of the area that counts as all of it. */
-const WHOLE_RANK = 0.8;
+/** By such a share of it the size of a body changes as limbs swing. */
+const SWINGS = 0.12;
 /** How far beside its way a body is searched for, px. */
 const NEAR = 2;
 const CLOSE = 1;
@@ -122,8 +124,10 @@ export class Moments {
     this.onward.clear();
     const fits = run.map((t) => candidates.map((s) => this.fit(s, t, NEAR)));
     const areas = candidates.map((s) => areaOf(this.passer.bodies.get(s)!));
-    const whole = areas.slice().sort((a, b) => a - b)[Math.floor(WHOLE_RANK * (areas.length - 1))];
-    const lost = candidates.map((s, c) => LOST * (this.blendsIn(s) + Math.max(0, 1 - areas[c] / whole)));
+    const usual = median(areas);
+    // Of a mask that is much smaller than usual something is missing; a larger one has a part of somebody else.
+    const odd = (area: number): number => Math.min(1, Math.max(0, Math.abs(1 - area / usual) - SWINGS));
+    const lost = candidates.map((s, c) => LOST * (this.blendsIn(s) + odd(areas[c])));
     const own = (k: number, c: number): number =>
       fits[k][c].mismatch * Math.sqrt(fits[k][c].seen) + lost[c] + AWAY * Math.abs(candidates[c] - run[k]);
     const after = candidates.map((s) => this.costAfter(s, candidates));
