@@ -8,4 +8,14 @@ import { reedBed, shore } from './shore.ts';
 import { square } from './square.ts';
 
 /** Shots of everyday kinds that the bench alone renders; nearly each of them showed a weakness when it was made. */
-export const BENCH_SHOTS: readonly Shot[] = [quay, laneComing, laneAhead, shore, reedBed, square, follow, dapple, behind];
+export const BENCH_SHOTS: readonly Shot[] = [
+  quay,
+  laneComing,
+  laneAhead,
+  shore,
+  reedBed,
+  square,
+  follow,
+  dapple,
+  behind,
+];

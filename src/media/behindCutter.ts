@@ -4,13 +4,15 @@ import { enlarged, type BodyBehind } from '../core/behind/planBehind.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { makeRegion, TILE, type Region } from '../core/fill/region.ts';
 import type { Point } from '../core/geometry/homography.ts';
-import { around, grow, snap, type FrameReader } from '../core/image/format.ts';
+import { around, grow, intersect, snap, type FrameReader, type Rect } from '../core/image/format.ts';
 import type { CameraMotion } from '../core/motion/cameraMotion.ts';
 import type { Kernels } from '../kernels/index.ts';
 import type { Gatherings } from './gatherings.ts';
 
 /** Room around a body, px of the small frames. */
 const ROOM = 4;
+/** Room around what is wanted of it, in which its place is searched for, px of the small frames. */
+const MARGIN = 2;
 
 /** Cuts those who pass behind holes out of the frames that show them. */
 export class BehindCutter {
@@ -34,21 +36,37 @@ export class BehindCutter {
     const out: { layer: BodyLayer; way: Point }[] = [];
     // Whoever is nearer hides the others beside the hole, too.
     for (const body of [...bodies].reverse()) {
-      const layer = this.cut(body, gathering, camera);
-      const way = fitWay(layer, { x: body.way.x * factor, y: body.way.y * factor }, factor, beside);
-      if (!way) continue;
+      const expected = { x: body.way.x * factor, y: body.way.y * factor };
+      const layer = this.cut(body, shifted(region.rect, expected), gathering, camera);
+      const way = layer && fitWay(layer, expected, factor, beside);
+      if (!layer || !way) continue;
       hideBehind(layer, way, beside);
       out.unshift({ layer, way });
     }
     return out;
   }
 
-  private cut({ from, body, others }: BodyBehind, gathering: Gatherings, camera: CameraMotion): BodyLayer {
+  /** @param wanted - The part of its frame that is wanted. @returns undefined if it is not in that. */
+  private cut(
+    { from, body, others }: BodyBehind,
+    wanted: Rect,
+    gathering: Gatherings,
+    camera: CameraMotion,
+  ): BodyLayer | undefined {
     const { kernels, frames, mattes, factor } = this;
-    const rect = snap(enlarged(grow(around(body.mask, body.whole), ROOM), factor), TILE);
-    const region = makeRegion(kernels, from, rect, mattes, true);
+    const whole = enlarged(grow(around(body.mask, body.whole), ROOM), factor);
+    const part = intersect(whole, grow(wanted, MARGIN * factor));
+    if (part.width === 0 || part.height === 0) return undefined;
+    const region = makeRegion(kernels, from, snap(part, TILE), mattes, true);
     const work = [{ region, sources: others }];
     const gathered = gathering.with(work, new DepthMotion(camera), mattes, (g) => g.gather(region, others));
     return cutBody(gathered, frames.format, body, factor);
   }
 }
+
+/** Where what is to be seen in a rectangle comes from. */
+const shifted = (rect: Rect, way: Point): Rect => ({
+  ...rect,
+  x: rect.x - Math.round(way.x),
+  y: rect.y - Math.round(way.y),
+});

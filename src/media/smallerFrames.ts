@@ -36,31 +36,27 @@ export class SmallerFrames implements FrameReader {
     full.readRows(frame, plane, top, n, raw);
     const samples = bytes === 1 ? raw : new Uint16Array(raw.buffer);
     const out = bytes === 1 ? into : new Uint16Array(into.buffer, into.byteOffset, width * rows);
-    const sums = new Float64Array(width);
+    const sums = new Uint32Array(width);
     for (let v = 0; v < rows; v++) {
       sums.fill(0);
       const tall = Math.min(factor, n - v * factor);
       for (let b = 0; b < tall; b++) addRow(samples, (v * factor + b) * from, from, factor, sums);
       for (let u = 0; u < width; u++) {
-        const wide = Math.min(factor, from - u * factor);
-        out[v * width + u] = Math.round(sums[u] / (tall * wide));
+        const px = tall * Math.min(factor, from - u * factor);
+        out[v * width + u] = (sums[u] + (px >> 1)) / px;
       }
     }
   }
 }
 
 /** Adds a row's samples to the sums of the squares that they lie in. */
-function addRow(
-  samples: Uint8Array | Uint16Array,
-  at: number,
-  width: number,
-  factor: number,
-  sums: Float64Array,
-): void {
-  for (let x = 0, u = 0; x < width; u++) {
-    const end = Math.min(width, x + factor);
+function addRow(samples: Uint8Array | Uint16Array, at: number, width: number, factor: number, sums: Uint32Array): void {
+  const whole = Math.floor(width / factor);
+  let i = at;
+  for (let u = 0; u < whole; u++) {
     let sum = 0;
-    for (; x < end; x++) sum += samples[at + x];
+    for (const end = i + factor; i < end; i++) sum += samples[i];
     sums[u] += sum;
   }
+  for (const end = at + width; i < end; i++) sums[whole] += samples[i];
 }

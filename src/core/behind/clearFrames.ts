@@ -8,7 +8,7 @@ import { CHANNELS, type Looks } from './looks.ts';
 /** Frames that are held. */
 const SLOTS = 160;
 /** Frames that show what is behind a body: so many at most, so far apart, within so many. */
-const MOST = 13;
+const MOST = 9;
 const APART = 4;
 const WITHIN = 90;
 /** So many of those that show all of it are enough. */

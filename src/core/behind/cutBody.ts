@@ -27,9 +27,10 @@ const REACH = 1.5;
 const INSIDE = 1.5;
 /** Share of the sources that must agree about a background to tell a body by it. */
 const AGREED = 0.6;
-/** So far outside a difference is usual, px of the small frames; and so many px tell what is. */
+/** So far outside a difference is usual, px of the small frames; and at least so many px, each some apart, tell what is. */
 const OUTSIDE = 3;
-const LEAST_OUTSIDE = 200;
+const LEAST_OUTSIDE = 60;
+const EVERY = 7;
 /** The share of them that is at most as unlike as usual. */
 const USUAL_RANK = 0.9;
 /** Share of body from which a px shows what the frame shows, and nothing of what is behind it elsewhere. */
@@ -116,10 +117,12 @@ function shadeOf(gathered: Gathered, whole: Float32Array, unlike: Float32Array, 
   return out;
 }
 
-/** How unlike px are that show the background, most of them: told outside of the body. */
+/** How unlike px are that show the background, most of them: told outside of the body, by some of them. */
 function usualOf(unlike: Float32Array, whole: Float32Array, tau: number): number {
-  const outside = unlike.filter((_, i) => whole[i] < -OUTSIDE).sort();
-  return outside.length < LEAST_OUTSIDE ? tau : Math.max(outside[Math.floor(USUAL_RANK * outside.length)], tau / 10);
+  const outside: number[] = [];
+  for (let i = 0; i < unlike.length; i += EVERY) if (whole[i] < -OUTSIDE) outside.push(unlike[i]);
+  if (outside.length < LEAST_OUTSIDE) return tau;
+  return Math.max(Float32Array.from(outside).sort()[Math.floor(USUAL_RANK * outside.length)], tau / 10);
 }
 
 /** How unlike a frame is to what others show behind it, without its grain, per luma px. */

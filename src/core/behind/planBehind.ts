@@ -1,7 +1,6 @@
 import type { Point } from '../geometry/homography.ts';
 import type { FrameReader, Rect } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import { areParts } from '../movers/areParts.ts';
 import { bodyOf } from '../movers/bodies.ts';
 import { joinParts } from '../movers/joinParts.ts';
 import type { Step } from '../movers/linkRegions.ts';
@@ -45,7 +44,8 @@ export function planBehind(
   const looks = new Looks(frames, mattes);
   const step: Step = (from, to) => motion.plane(from, to);
   const visible = moving.map((m, t) => visibleParts(m, looks.hidden(t), looks.width));
-  const found = moversOf(visible, step, frames.format, (together) => areParts(together, frames, step));
+  // Whoever overtakes somebody goes the same way for a while: two that meet are never taken for parts of one here.
+  const found = moversOf(visible, step, frames.format, () => false);
   const shade = moving.map((m) => m.shade!);
   const trails = joinParts(found, frames, step).map((mover) => ({
     bodies: byFrame(mover, bodyOf(mover, shade)),
