@@ -231,7 +231,8 @@ export class TakeWork {
     const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
     const choices = restless && !local ? first : many;
     const gathered = await this.gather(choices, { local, restless });
-    const behind = await this.once('behind', () => this.findBehind(gathered, motion));
+    // Surf and swaying grass would be taken for somebody.
+    const behind = restless ? [] : await this.once('behind', () => this.findBehind(gathered, motion));
     const plates = await this.buildPlates(choices, gathered, motion, { local, restless });
     const frames = await this.finish(gathered, plates, behind);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
