@@ -25,6 +25,7 @@ export const STAGES: Readonly<Record<string, string>> = {
   motion: 'follows the camera',
   reveal: 'looks what is seen when',
   gather: 'gathers the background',
+  behind: 'looks who passes behind',
   unseen: 'completes what was never seen',
   finish: 'matches light, sharpness and grain',
   preview: 'makes it playable',

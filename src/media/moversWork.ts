@@ -71,7 +71,8 @@ export async function movingFrames(
   const atEnd = new Set(ends.flat());
   const runs = ends.map((frames) => frames.filter(isWanted));
   const within = Array.from({ length: count }, (_, t) => t).filter((t) => !atEnd.has(t) && isWanted(t));
-  const report = (done: number): void => onProgress?.('movers', done / count);
+  const all = within.length + runs.flat().length;
+  const report = (done: number): void => onProgress?.('movers', done / all);
   const search = ({ first, last }: { first: number; last: number }): Promise<MovingFrame[]> =>
     threads.run('findMoving', { frames: within.slice(first, last), shades });
   const inner = await inStretches(within.length, CHUNK, search, (part) => report(part * within.length));

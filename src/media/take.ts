@@ -29,7 +29,7 @@ import { EngineThreads, inStretches } from './threads.ts';
 
 /** A stage of the work, in words for people, and how much of it is done (0..1). */
 export interface Progress {
-  stage: 'mattes' | 'motion' | 'reveal' | 'gather' | 'unseen' | 'finish';
+  stage: 'mattes' | 'motion' | 'reveal' | 'gather' | 'behind' | 'unseen' | 'finish';
   done: number;
 }
 
@@ -245,7 +245,8 @@ export class TakeWork {
     const touched = gathered.filter((g) => g.measure.touched).map((g) => g.frame);
     if (touched.length === 0 || !settings.sources.includes('frames')) return [];
     const isWanted = (frame: number): boolean => touched.some((t) => Math.abs(frame - t) <= SEARCHED_AROUND);
-    const moving = await movingFrames({ count, shades: true, isWanted }, this.threads, motion);
+    const onProgress = (_: string, done: number): void => this.report('behind', done);
+    const moving = await movingFrames({ count, shades: true, isWanted, onProgress }, this.threads, motion);
     return this.threads.run('planBehind', moving);
   }
 

@@ -7,8 +7,8 @@ import { engineOf, layOnFilled, tidy } from './takeEngine.ts';
 
 /** Shares measured on the demo shots; they only feed the bar and the time left. */
 const WEIGHTS: Record<'draft' | 'full', Weights> = {
-  full: { decode: 10, mattes: 4, motion: 22, reveal: 4, gather: 34, unseen: 4, finish: 12, preview: 10 },
-  draft: { decode: 22, mattes: 8, motion: 22, reveal: 4, gather: 14, unseen: 2, finish: 8, preview: 20 },
+  full: { decode: 10, mattes: 4, motion: 22, reveal: 4, gather: 34, behind: 6, unseen: 4, finish: 12, preview: 10 },
+  draft: { decode: 22, mattes: 8, motion: 22, reveal: 4, gather: 14, behind: 4, unseen: 2, finish: 8, preview: 20 },
 };
 
 /** Computes a take. Taken up again after a kill, it goes on from the finished chunks. */
