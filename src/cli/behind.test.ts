@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { hand, stones } from './testing/stones.ts';
 import { Workspace } from './testing/workspace.ts';
 
 // Somebody near, who is marked, walks to the left before a wall. Two pass behind them, on their way to the right and to the left: the first
@@ -9,18 +10,6 @@ const STRIDE = 16;
 
 const work = new Workspace();
 const at = (name: string): string => work.at(name);
-
-/** A wall of stones of many sizes, from -1 to 1. */
-function stones(x: number, y: number): number {
-  const value = (i: number, j: number, size: number): number => {
-    let h = Math.imul(i * 73856093 + j * 19349663 + size * 83492791, 2654435761);
-    h = Math.imul(h ^ (h >>> 15), 2246822519);
-    return (h >>> 0) / 2 ** 31 - 1;
-  };
-  return 0.6 * value(Math.floor(x / 9), Math.floor(y / 6), 1) + 0.4 * value(Math.floor(x / 3), Math.floor(y / 3), 2);
-}
-
-const hand = (t: number): [number, number] => [Math.round(3 * Math.sin(t / 5)), Math.round(2 * Math.cos(t / 4))];
 
 /** Left edges, as the wall goes. */
 const MARKED = (t: number): number => 240 - 2 * t;

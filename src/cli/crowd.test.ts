@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { hand, stones } from './testing/stones.ts';
 import { Workspace } from './testing/workspace.ts';
 
 // Somebody who is marked walks before a wall, in a crowd: others go the same way beside them, slower, and stand before what they
@@ -10,17 +11,6 @@ const WALKER = { width: 18, speed: 3, top: 30, bottom: 120 };
 const work = new Workspace();
 const at = (name: string): string => work.at(name);
 
-/** A wall of stones of many sizes, from -1 to 1. */
-function stones(x: number, y: number): number {
-  const value = (i: number, j: number, size: number): number => {
-    let h = Math.imul(i * 73856093 + j * 19349663 + size * 83492791, 2654435761);
-    h = Math.imul(h ^ (h >>> 15), 2246822519);
-    return (h >>> 0) / 2 ** 31 - 1;
-  };
-  return 0.6 * value(Math.floor(x / 9), Math.floor(y / 6), 1) + 0.4 * value(Math.floor(x / 3), Math.floor(y / 3), 2);
-}
-
-const hand = (t: number): [number, number] => [Math.round(3 * Math.sin(t / 5)), Math.round(2 * Math.cos(t / 4))];
 const isWalker = (t: number, x: number, y: number): boolean => {
   const left = 20 + WALKER.speed * t;
   return y >= WALKER.top && y < WALKER.bottom && x >= left && x < left + WALKER.width;

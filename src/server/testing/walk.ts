@@ -69,7 +69,18 @@ export function walkIn(house: Harness) {
       const take = await takeNow(id);
       return take.state === 'queued' || take.state === 'running' ? undefined : take;
     }, 'the take');
-  const STAGE_ORDER = ['waiting', 'decode', 'mattes', 'motion', 'reveal', 'gather', 'behind', 'unseen', 'finish', 'preview'];
+  const STAGE_ORDER = [
+    'waiting',
+    'decode',
+    'mattes',
+    'motion',
+    'reveal',
+    'gather',
+    'behind',
+    'unseen',
+    'finish',
+    'preview',
+  ];
   /** Starts takes until one is caught at a stage: the last stages of a small clip may be over between two looks. */
   async function takeAt(shot: ShotView, removalId: string, stage: string): Promise<TakeView> {
     for (let tries = 0; tries < 6; tries++) {
