@@ -5,7 +5,7 @@ import { createMatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { bodyOf } from '../core/movers/bodies.ts';
 import { endRuns } from '../core/movers/endRuns.ts';
-import type { MaskPatch } from '../core/movers/maskPatch.ts';
+import { patchOf, type MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import type { MovingFrame } from '../core/movers/moverSearch.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
@@ -54,11 +54,7 @@ type Searched = Pick<MoversOptions, 'count' | 'shades' | 'onProgress'> & {
   isWanted?: (frame: number) => boolean;
 };
 
-const NOTHING: MovingFrame = {
-  regions: [],
-  loose: [],
-  shade: { x: 0, y: 0, width: 0, height: 0, data: new Uint8Array(0) },
-};
+const NOTHING: MovingFrame = { regions: [], loose: [], shade: patchOf([], 0) };
 
 /** What moves in each frame: first where there are others on both sides, then from there to the ends. */
 export async function movingFrames(

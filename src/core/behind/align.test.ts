@@ -1,6 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
+import { vertex } from '../geometry/vertex.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
-import { align, bodyIn, vertex } from './align.ts';
+import { align, bodyIn } from './align.ts';
 import { Looks } from './looks.ts';
 
 const [W, H] = [80, 60];

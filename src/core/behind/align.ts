@@ -1,4 +1,5 @@
 import type { Point } from '../geometry/homography.ts';
+import { vertex } from '../geometry/vertex.ts';
 import { areaOf, type MaskPatch } from '../movers/maskPatch.ts';
 import { CHANNELS, type Looks } from './looks.ts';
 
@@ -85,13 +86,6 @@ export function align(
     y: vertex(match.cost(x, y - 1), least, match.cost(x, y + 1)),
   };
   return { way: { x: x + fine.x, y: y + fine.y }, mismatch: least, seen };
-}
-
-/** Where a parabola through three values one apart is least, between -0.5 and 0.5. */
-export function vertex(before: number, least: number, after: number): number {
-  const bend = before + after - 2 * least;
-  if (!(bend > 0) || !Number.isFinite(bend)) return 0;
-  return Math.max(-0.5, Math.min(0.5, (before - after) / (2 * bend)));
 }
 
 /** How well a body fits into another frame. */

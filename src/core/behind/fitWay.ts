@@ -1,6 +1,6 @@
 import type { Region } from '../fill/region.ts';
 import type { Point } from '../geometry/homography.ts';
-import { vertex } from './align.ts';
+import { vertex } from '../geometry/vertex.ts';
 import type { BodyLayer } from './cutBody.ts';
 
 /** Px beside the hole that tell where a body lies: so many at most, and at least. */

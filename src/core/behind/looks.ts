@@ -1,5 +1,6 @@
 import { bytesPerSample, type FrameReader } from '../image/format.ts';
 import { SlotCache } from '../image/lru.ts';
+import { readBlocked } from '../image/matteCells.ts';
 
 /** Frames that are held. */
 const SLOTS = 160;
@@ -34,7 +35,7 @@ export class Looks {
     this.pictures = new SlotCache<Picture>(slots, (t, slot) => {
       const { colourPlanes } = frames.format;
       for (let plane = 0; plane < Math.min(CHANNELS, colourPlanes); plane++) this.readPlane(t, plane, slot.samples);
-      readHidden(this.mattes, t, slot.hidden);
+      readBlocked(this.mattes, t, 0, height, slot.hidden);
     });
   }
 
@@ -60,14 +61,4 @@ export class Looks {
       for (let x = 0; x < this.width; x++, i += CHANNELS) into[i] = samples[row + Math.floor(x / stepX)] >> more;
     }
   }
-}
-
-/** All that a frame's mattes hide: the hole, and what is held out or goes away otherwise. */
-export function readHidden(mattes: FrameReader, frame: number, into: Uint8Array): void {
-  const { height, planes } = mattes.format;
-  mattes.readRows(frame, 0, 0, height, into);
-  if (planes.length === 1) return;
-  const held = new Uint8Array(into.length);
-  mattes.readRows(frame, 1, 0, height, held);
-  for (let i = 0; i < into.length; i++) into[i] |= held[i];
 }

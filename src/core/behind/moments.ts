@@ -51,7 +51,6 @@ const NOTHING: Fit = { mismatch: 0, seen: 0, off: { x: 0, y: 0 } };
  * before: limbs swing on. The best run of frames is found by dynamic programming, as in video textures (Schödl et al., SIGGRAPH 2000).
  */
 export class Moments {
-  private readonly onward = new Map<number, Float64Array>();
   private readonly free: Set<number>;
 
   /** @param bodyAt - The body in a free frame. */
@@ -105,23 +104,18 @@ export class Moments {
 
   /** What it costs to go on with each of some frames after frame s: how unlike they are to the one after it. */
   private costAfter(s: number, candidates: readonly number[]): Float64Array {
-    const known = this.onward.get(s);
-    if (known) return known;
     const isNext = this.free.has(s + 1);
     const next = isNext ? s + 1 : s;
     const jump = isNext ? JUMP : STOP;
     const there = this.bodyAt(next);
-    const costs = Float64Array.from(candidates, (c) =>
+    return Float64Array.from(candidates, (c) =>
       isNext && c === next ? 0 : jump + this.fit(c, next, CLOSE, there).mismatch,
     );
-    this.onward.set(s, costs);
-    return costs;
   }
 
   private chosen(run: readonly number[]): Moment[] {
     const candidates = this.passer.free.filter((s) => s >= run[0] - REACH && s <= run.at(-1)! + REACH);
     if (candidates.length === 0) return [];
-    this.onward.clear();
     const fits = run.map((t) => candidates.map((s) => this.fit(s, t, NEAR)));
     const areas = candidates.map((s) => areaOf(this.passer.bodies.get(s)!));
     const usual = median(areas);

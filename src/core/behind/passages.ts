@@ -106,7 +106,7 @@ const getsAway = ({ bodies, free }: Passer, looks: Looks): boolean =>
 const BESIDE = 2;
 
 /** Whether a matte or the frame's border is beside a body. */
-export function touchesHidden(mask: MaskPatch, looks: Looks, t: number, within = BESIDE): boolean {
+function touchesHidden(mask: MaskPatch, looks: Looks, t: number, within = BESIDE): boolean {
   const { width, height } = looks;
   const hidden = looks.hidden(t);
   const near = grown(mask, within);

@@ -1,6 +1,7 @@
 import { boxMean } from '../image/boxMean.ts';
 import { bytesPerSample, grow, intersect, planeViews, type FrameReader, type Rect } from '../image/format.ts';
 import { bytesOf } from '../image/mapped.ts';
+import { vertex } from '../geometry/vertex.ts';
 import { readBlocked } from '../image/matteCells.ts';
 import { union } from './gather.ts';
 
@@ -203,10 +204,7 @@ function refined(window: Window, places: Places, { dx, dy }: Offset): (Offset & 
     const other = at(dx + a, dy + b);
     if (other > likeness) [x, y, likeness] = [dx + a, dy + b, other];
   }
-  const top = (before: number, after: number): number => {
-    const bend = before - 2 * likeness + after;
-    return bend < 0 ? Math.max(-0.5, Math.min(0.5, (before - after) / (2 * bend))) : 0;
-  };
+  const top = (before: number, after: number): number => vertex(-before, -likeness, -after);
   if (likeness < LEAST_LIKENESS) return undefined;
   return { dx: x + top(at(x - 1, y), at(x + 1, y)), dy: y + top(at(x, y - 1), at(x, y + 1)), likeness };
 }
