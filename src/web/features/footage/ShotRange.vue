@@ -74,9 +74,11 @@ async function save(): Promise<void> {
 </script>
 
 <template>
+  <!-- It does not fly in: it gives one of its buttons the focus once it has, and took it from who was typing already. -->
   <Dialog
     visible
     modal
+    :pt="{ transition: { css: false } }"
     :header="shot ? 'Range of the shot' : 'New shot'"
     :style="{ width: '900px' }"
     @update:visible="$emit('close')"
