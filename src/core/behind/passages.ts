@@ -2,7 +2,7 @@ import { project, type Point } from '../geometry/homography.ts';
 import { median } from '../geometry/linear.ts';
 import { touch } from '../movers/looks.ts';
 import type { Step } from '../movers/linkRegions.ts';
-import { areaOf, centreOf, grown, union, type MaskPatch } from '../movers/maskPatch.ts';
+import { areaOf, centreOf, grown, type MaskPatch } from '../movers/maskPatch.ts';
 import { align, bodyIn } from './align.ts';
 import type { Looks } from './looks.ts';
 
@@ -143,12 +143,11 @@ function joined(parts: readonly Passer[], looks: Looks, step: Step): Passer[] {
   });
 }
 
+/** One after the other: what followed the first may have gone on with somebody else when the second one is seen. */
 function together(a: Passer, b: Passer): Passer {
-  const all = (one: Trail['bodies'], other: Trail['bodies']): Trail['bodies'] => {
-    const masks = new Map(one);
-    for (const [t, mask] of other) masks.set(t, masks.has(t) ? union(masks.get(t)!, mask) : mask);
-    return masks;
-  };
+  const from = b.free[0];
+  const all = (one: Trail['bodies'], other: Trail['bodies']): Trail['bodies'] =>
+    new Map([...[...one].filter(([t]) => t < from), ...[...other].filter(([t]) => t >= from)]);
   return { bodies: all(a.bodies, b.bodies), wholes: all(a.wholes, b.wholes), free: [...a.free, ...b.free] };
 }
 
