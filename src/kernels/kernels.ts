@@ -14,6 +14,7 @@ export interface KernelFunctions {
     bits: number,
   ): void;
   halve(src: number, w: number, h: number, dst: number, row: number): void;
+  meanSquares(src: number, bytes: number, w: number, h: number, factor: number, dst: number, columns: number): void;
   cornerScore(src: number, w: number, h: number, out: number, work: number): void;
   trackPoints(
     tpl: number,

@@ -179,7 +179,7 @@ export class EngineSession {
   private searched(): { frames: FrameReader; motion: CameraMotion } {
     const factor = this.job.searchFactor;
     if (factor === undefined) return { frames: this.frames, motion: this.motion! };
-    const frames = new SmallerFrames(this.frames, factor);
+    const frames = new SmallerFrames(this.kernels, this.frames, factor);
     const { width, height } = frames.format;
     return { frames, motion: new CameraMotion({ ...this.motion!.data, width, height }) };
   }

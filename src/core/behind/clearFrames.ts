@@ -8,11 +8,11 @@ import { CHANNELS, type Looks } from './looks.ts';
 /** Frames that are held. */
 const SLOTS = 160;
 /** Frames that show what is behind a body: so many at most, so far apart, within so many. */
-const MOST = 9;
+const MOST = 6;
 const APART = 4;
 const WITHIN = 90;
 /** So many of those that show all of it are enough. */
-const ENOUGH = 5;
+const ENOUGH = 4;
 /** Every so-manieth px of a body is asked for. */
 const EVERY = 3;
 /** Share of these that something may hide. */

@@ -1,4 +1,4 @@
-import type { FrameFormat, FrameReader } from '../image/format.ts';
+import { bytesPerSample, type FrameFormat, type FrameReader } from '../image/format.ts';
 
 /** An 8-bit picture of luma alone, or in 4:2:0. */
 export function smallFormat(width: number, height: number, chroma = false): FrameFormat {
@@ -7,7 +7,7 @@ export function smallFormat(width: number, height: number, chroma = false): Fram
   return { width, height, depth: 8, planes, colourPlanes: planes.length };
 }
 
-/** Frames whose samples are worked out when they are read. @param sample - Of a plane, at column x and row y, 0..255. */
+/** Frames whose samples are worked out when they are read. @param sample - Of a plane, at column x and row y, within the depth. */
 export function paintedFrames(
   format: FrameFormat,
   count: number,
@@ -18,8 +18,10 @@ export function paintedFrames(
     count,
     readRows(frame, plane, y, rows, into) {
       const { width } = format.planes[plane];
+      const samples =
+        bytesPerSample(format) === 1 ? into : new Uint16Array(into.buffer, into.byteOffset, into.length >> 1);
       for (let j = 0; j < rows; j++) {
-        for (let x = 0; x < width; x++) into[j * width + x] = sample(x, y + j, plane, frame);
+        for (let x = 0; x < width; x++) samples[j * width + x] = sample(x, y + j, plane, frame);
       }
     },
   };

@@ -79,3 +79,48 @@ export function halve(src: usize, w: i32, h: i32, dst: usize, row: usize): void 
     }
   }
 }
+
+/**
+ * Means of squares of `factor` by `factor` samples, of 1 or 2 `bytes` each, as they are stored; the last ones of a row or column may
+ * be smaller. `columns` is scratch for w + 8 32-bit values.
+ */
+export function meanSquares(src: usize, bytes: i32, w: i32, h: i32, factor: i32, dst: usize, columns: usize): void {
+  let out = dst;
+  for (let top = 0; top < h; top += factor) {
+    const tall = h - top < factor ? h - top : factor;
+    memory.fill(columns, 0, <usize>(w + 8) << 2);
+    for (let y = top; y < top + tall; y++) addRow(src + <usize>y * <usize>w * <usize>bytes, bytes, w, columns);
+    for (let x = 0; x < w; x += factor) {
+      const end = w - x < factor ? w : x + factor;
+      const px = <u32>((end - x) * tall);
+      let sum = px >> 1;
+      for (let i = x; i < end; i++) sum += load<u32>(columns + (<usize>i << 2));
+      if (bytes === 1) store<u8>(out, <u8>(sum / px));
+      else store<u16>(out, <u16>(sum / px));
+      out += bytes;
+    }
+  }
+}
+
+/** Adds a row of stored samples to 32-bit sums. */
+function addRow(row: usize, bytes: i32, w: i32, sums: usize): void {
+  let x = 0;
+  for (; x + 8 <= w; x += 8) {
+    const at = sums + (<usize>x << 2);
+    let low: v128, high: v128;
+    if (bytes === 1) {
+      const eight = v128.load8x8_u(row + x);
+      low = i32x4.extend_low_i16x8_u(eight);
+      high = i32x4.extend_high_i16x8_u(eight);
+    } else {
+      low = load4(row + (<usize>x << 1));
+      high = load4(row + (<usize>x << 1) + 8);
+    }
+    v128.store(at, i32x4.add(v128.load(at), low));
+    v128.store(at, i32x4.add(v128.load(at, 16), high), 16);
+  }
+  for (; x < w; x++) {
+    const at = sums + (<usize>x << 2);
+    store<u32>(at, load<u32>(at) + (bytes === 1 ? <u32>load<u8>(row + x) : <u32>load<u16>(row + (<usize>x << 1))));
+  }
+}
