@@ -3,8 +3,10 @@ import { behind } from './behind.ts';
 import { dapple } from './dapple.ts';
 import { follow } from './follow.ts';
 import { laneAhead, laneComing } from './lane.ts';
+import { orbit } from './orbit.ts';
 import { quay } from './quay.ts';
 import { reedBed, shore } from './shore.ts';
+import { snowfall } from './snowfall.ts';
 import { square } from './square.ts';
 
 /** Shots of everyday kinds that the bench alone renders; nearly each of them showed a weakness when it was made. */
@@ -18,4 +20,6 @@ export const BENCH_SHOTS: readonly Shot[] = [
   follow,
   dapple,
   behind,
+  orbit,
+  snowfall,
 ];

@@ -37,6 +37,13 @@ it('what faces the camera lies at depths that fall as the camera’s plane comes
   expect(v).toBeCloseTo(-SLOPE[1], 5);
 });
 
+it('is told by depths as small as they are, where one of 1 would lie behind the source', () => {
+  const forward = new Map([...epipoles].map(([s, e]) => [s, epipoleOn(e[0], e[1], -2)]));
+  const [u, v] = facingSlope(camera, 0, around, forward);
+  expect(u).toBeCloseTo(-SLOPE[0], 2);
+  expect(v).toBeCloseTo(-SLOPE[1], 2);
+});
+
 it('is that of the camera’s plane where no source tells', () => {
   expect(facingSlope(camera, 0, around, new Map())).toEqual([0, 0]);
 });

@@ -1,7 +1,7 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { unitSpace } from '../motion/space.ts';
 import { scalesOf, type Around } from './depthPlaces.ts';
-import { parallaxOf, putRight, type Epipole } from './epipole.ts';
+import { putRight, type Epipole } from './epipole.ts';
 import type { Slope } from './surfaces.ts';
 
 /**
@@ -36,7 +36,8 @@ export function facingSlope(
     ];
     const [centred, right, below] = [0, 1, 2].map((k) => putRight(e, ...unit(from, k), ...unit(at, k), scales[k]));
     const [x, y, w] = centred;
-    const [dx, dy] = parallaxOf(e, x, y, w, 1);
+    // Depths are small: what a depth of 1 would do says nothing about them.
+    const [dx, dy] = [(e[0] - e[2] * x) / w, (e[1] - e[2] * y) / w];
     // Movement of a place beside the centre, per unit of local coordinates, in units of the frame.
     const [xu, yu, xv, yv] = [right[0] - x, right[1] - y, below[0] - x, below[1] - y].map((d) => 2 * d);
     const [squeezed, sheared] = [xu - yv, xv + yu];

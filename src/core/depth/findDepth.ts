@@ -4,10 +4,10 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { unitSpace, type UnitSpace } from '../motion/space.ts';
-import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import type { PlaceIn, Witnesses } from './chooseSurfaces.ts';
 import { facingSlope } from './facing.ts';
 import { findFree } from './findFree.ts';
-import { CornerFollower } from './followCorners.ts';
+import { CornerFollower, type FollowedCorners } from './followCorners.ts';
 import {
   depthOf,
   mapOnSurface,
@@ -22,12 +22,13 @@ import { signOfNearer } from './nearer.ts';
 import { Guide, type Guided } from './guided.ts';
 import { holeParts } from './holeParts.ts';
 import { unitedRegion, type TiledRegion } from './tiledRegion.ts';
+import { centresOfMovement } from './centres.ts';
 import type { Epipole, View } from './epipole.ts';
 import { passersBy } from './passersBy.ts';
 import { findParallax, moreDepths, type Parallax } from './parallax.ts';
+import { placeSurfaces } from './placeSurfaces.ts';
 import { cornersAround, partOf, surroundingsOf, type Part } from './surroundings.ts';
-import { depthAt, surfacesOf, type Surface } from './surfaces.ts';
-import { sweepSurface } from './sweepSurface.ts';
+import { depthAt, surfacesOf, type Slope, type Surface } from './surfaces.ts';
 
 /** Parallax that is worth following, in the source that shows most of it, analysis px. */
 const LEAST_PARALLAX = 0.2;
@@ -47,6 +48,8 @@ const CORNERS = [
   [-0.5, 0.5],
   [0.5, 0.5],
 ] as const;
+/** Share of the corners on either side whose depths are not swept. */
+const SWEPT = 0.05;
 /** Distance of the places that are asked which surface is nearer, analysis px. */
 const ASKED_EVERY = 2.5;
 
@@ -62,17 +65,16 @@ interface SomeCorners {
   others: Float64Array;
 }
 
-/** How far corners moved off the camera's plane, by source, frame px; each followed when it is first asked for. */
+/** Each followed when it is first asked for. */
 interface Followed {
-  strong: () => Map<number, Float64Array>;
-  others: () => Map<number, Float64Array>;
+  strong: () => FollowedCorners;
+  others: () => FollowedCorners;
 }
 
 /** What was found so far around the parts of a hole. */
 interface Start {
   found: StretchDepth;
   parts: readonly Part[];
-  corners: SomeCorners;
   followed: Followed;
 }
 
@@ -132,60 +134,62 @@ export class DepthFinder {
     const { frame, rect, cols, rows } = region;
     const px = this.pyramids.scale;
     const parts = holeParts(region.active, cols, rows).map((part) => partOf(region, part, px));
-    const { strong, others } = this.cornersOf(frame, parts);
-    const corners = {
-      strong: this.standing(frame, sources, strong),
-      others: this.standing(frame, sources, others),
-    };
+    const corners = this.cornersOf(frame, parts);
     const tiles = new Uint8Array(cols * rows);
     const found: StretchDepth = { frame, rect, cols, rows, tiles, surfaces: [], nearer: 0, epipoles: new Map() };
     const everyone = [...new Set([...sources, ...also])].filter((s) => s !== frame);
-    const start = { found, parts, corners, followed: this.followed(frame, corners, everyone) };
+    const standing = (of: Float64Array): Float64Array => this.standing(frame, sources, of);
+    const followed = {
+      strong: once(() => this.follow(frame, standing(corners.strong), everyone)),
+      others: once(() => this.follow(frame, standing(corners.others), everyone)),
+    };
+    const start = { found, parts, followed };
     this.findRigid(start, sources);
     return start;
   }
 
-  private followed(frame: number, { strong, others }: SomeCorners, sources: readonly number[]): Followed {
-    return {
-      strong: once(() => this.follower.movedOutwards(frame, sources, strong)),
-      others: once(() => this.follower.movedOutwards(frame, sources, others)),
-    };
+  private follow(frame: number, corners: Float64Array, sources: readonly number[]): FollowedCorners {
+    const moved = this.follower.movedOutwards(frame, sources, corners);
+    const { scale } = this.pyramids;
+    const [level] = this.pyramids.get(frame);
+    const isHidden = (x: number, y: number): boolean => this.blocked(frame, x * scale, y * scale);
+    const places = centresOfMovement(this.kernels, level, corners, moved.values(), isHidden, scale);
+    return { places, moved };
   }
 
-  private findFreeIn({ found, parts, corners, followed }: Start, sources: readonly number[]): void {
+  private findFreeIn({ found, parts, followed }: Start, sources: readonly number[]): void {
     const { cols, rows } = found;
     const px = this.pyramids.scale;
-    const all = joined([corners.strong, corners.others]);
-    const moved = once(() => {
-      const others = followed.others();
-      return new Map([...followed.strong()].map(([s, strong]) => [s, joined([strong, others.get(s)!])]));
-    });
+    const all = once(() => joinedCorners(followed.strong(), followed.others()));
     const seen = { ...this.witnesses(found), sources: inOrder(sources) };
-    for (const part of parts) findFree({ camera: this.camera, seen, part, corners: all, moved, px, cols, rows }, found);
+    for (const part of parts) findFree({ camera: this.camera, seen, part, followed: all, px, cols, rows }, found);
   }
 
   /** Surfaces of a rigid world: one epipole per source, and depths. */
-  private findRigid({ found, parts, corners, followed }: Start, sources: readonly number[]): void {
+  private findRigid({ found, parts, followed }: Start, sources: readonly number[]): void {
     const { frame } = found;
-    const views = this.viewsFrom(frame, corners.strong, followed.strong());
+    const strong = followed.strong();
+    const views = this.viewsFrom(frame, strong);
     const own = [...views.keys()].filter((s) => sources.includes(s));
     const first = findParallax(
       own.map((s) => views.get(s)!),
       this.unitPx,
     );
     if (!first) return;
-    const weaker = this.viewsFrom(frame, corners.others, followed.others());
+    const others = followed.others();
+    const weaker = this.viewsFrom(frame, others);
     const joint = new Map([...views].map(([s, view]) => [s, joinedViews(view, weaker.get(s)!)]));
+    const corners = { strong: strong.places, others: others.places };
     const guided = this.guided(frame, corners, joint, own, first);
     const epipoles = own.map((s) => guided.epipoles.get(s));
     own.forEach((s, k) => epipoles[k] && found.epipoles.set(s, epipoles[k]));
     const all = { corners: joined([corners.strong, corners.others]), depths: guided.depths };
-    const strong = { corners: corners.strong, depths: guided.depths.subarray(0, corners.strong.length / 2) };
+    const surest = { corners: corners.strong, depths: guided.depths.subarray(0, corners.strong.length / 2) };
     for (const part of parts) {
       // A depth that moves a point by one analysis px in the source that shows most of it.
       const unit = this.unitPx / this.longest(part.around, epipoles);
-      const surfaces = this.surfacesAround(part.around, strong, all, unit, found);
-      if (surfaces.length > 0) this.place(part, surfaces, found, unit);
+      const surfaces = this.surfacesAround(part.around, surest, all, unit, found);
+      if (surfaces.length > 0) this.place(part, surfaces, found, all, unit);
     }
     if (found.surfaces.length === 0) return;
     found.nearer = this.nearerOf(found);
@@ -302,23 +306,34 @@ export class DepthFinder {
   }
 
   /** What every source shows of some corners. */
-  private viewsFrom(frame: number, corners: Float64Array, moved: ReadonlyMap<number, Float64Array>): Map<number, View> {
-    return new Map([...moved].map(([s, m]) => [s, viewFrom(this.camera, frame, s, corners, m)]));
+  private viewsFrom(frame: number, { places, moved }: FollowedCorners): Map<number, View> {
+    return new Map([...moved].map(([s, m]) => [s, viewFrom(this.camera, frame, s, places, m)]));
   }
 
-  /** Gives each tile of a part one of its surfaces, or the camera's plane, and brings these to where their tiles agree best. */
-  private place({ tiles }: Part, surfaces: readonly PlacedSurface[], found: StretchDepth, unit: number): void {
-    const before = found.surfaces.length;
-    const seen = this.witnesses(found);
-    const placeOn = (surface: PlacedSurface): PlaceIn => this.placeOn(surface, found);
-    const candidates = [this.onPlane(found.frame), ...surfaces.map(placeOn)];
-    const chosen = chooseSurfaces(seen, candidates, tiles, found.cols, found.rows);
-    tiles.forEach(({ tile }, i) => (found.tiles[tile] = chosen[i] === 0 ? 0 : before + chosen[i]));
-    surfaces.forEach(({ around, surface }, k) => {
-      const own = tiles.filter((_, i) => chosen[i] === k + 1);
-      const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
-      found.surfaces.push({ around, surface: own.length > 0 ? sweepSurface(off, surface, unit) : surface });
-    });
+  /** Lays surfaces behind a part. @param unit - Depth that moves a place by one analysis px in the source that shows most of it. */
+  private place(part: Part, surfaces: readonly PlacedSurface[], found: StretchDepth, all: Deep, unit: number): void {
+    const slope = facingSlope(this.camera, found.frame, part.around, found.epipoles);
+    const placing = {
+      seen: this.witnesses(found),
+      part,
+      onPlane: this.onPlane(found.frame),
+      placeOn: (surface: PlacedSurface) => this.placeOn(surface, found),
+      sweep: { slope, unit, ...this.depthsAround(part.around, all, slope) },
+    };
+    placeSurfaces(placing, surfaces, found);
+  }
+
+  /** From which to which depth at the middle of a part surfaces of a slope go through most corners. */
+  private depthsAround(around: Around, { corners, depths }: Deep, slope: Slope): { from: number; to: number } {
+    const { numbers, places } = cornersAround(around, corners, this.pyramids.scale);
+    const level = Float64Array.of(0, ...slope);
+    const middles = Float64Array.from(numbers, (i, n) => depths[i] - depthAt(level, places[2 * n], places[2 * n + 1]))
+      .filter((v) => !Number.isNaN(v))
+      .sort();
+    return {
+      from: middles[Math.floor(SWEPT * middles.length)],
+      to: middles[Math.ceil((1 - SWEPT) * middles.length) - 1],
+    };
   }
 
   private witnesses(found: StretchDepth): Witnesses {
@@ -374,6 +389,11 @@ function othersOf(known: readonly Surface[], surfaces: readonly Surface[], toler
     Math.max(...CORNERS.map(([u, v]) => Math.abs(depthAt(a, u, v) - depthAt(b, u, v))));
   return surfaces.filter((one) => known.every((other) => apart(one, other) > APART * tolerance));
 }
+
+const joinedCorners = (a: FollowedCorners, b: FollowedCorners): FollowedCorners => ({
+  places: joined([a.places, b.places]),
+  moved: new Map([...a.moved].map(([s, m]) => [s, joined([m, b.moved.get(s)!])])),
+});
 
 /** From the tenth to the last tenth of the depths that are known. */
 function rangeOf(depths: Float64Array): number {

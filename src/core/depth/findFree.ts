@@ -3,6 +3,7 @@ import { alignMotion } from './alignMotion.ts';
 import { chooseSurfaces, costsOn, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
 import { local, mapOnSurface, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE } from './frameMap.ts';
+import type { FollowedCorners } from './followCorners.ts';
 import { freeMotions } from './freeMotion.ts';
 import { cornersAround, type Part } from './surroundings.ts';
 
@@ -24,10 +25,7 @@ export interface FreeSearch {
   /** With all sources of the stretch. */
   seen: Witnesses;
   part: Part;
-  /** Corners, interleaved x, y, frame px. */
-  corners: Float64Array;
-  /** How they move off the camera's plane, by source, frame px. */
-  moved: () => ReadonlyMap<number, Float64Array>;
+  followed: () => FollowedCorners;
   /** One px of the analysis image, frame px. */
   px: number;
   cols: number;
@@ -72,11 +70,12 @@ export function findFree(search: FreeSearch, found: StretchDepth): void {
 }
 
 /** Groups of corners that move alike, as surfaces. */
-function motionsAround({ part, corners, moved, px, seen }: FreeSearch, frame: number): PlacedSurface[] {
+function motionsAround({ part, followed, px, seen }: FreeSearch, frame: number): PlacedSurface[] {
   const { around } = part;
+  const { places: corners, moved } = followed();
   const { numbers, places, counts } = cornersAround(around, corners, px);
   const own = new Map(
-    [...moved()].map(([s, m]) => [s, Float64Array.from(numbers.flatMap((i) => [m[2 * i], m[2 * i + 1]]))]),
+    [...moved].map(([s, m]) => [s, Float64Array.from(numbers.flatMap((i) => [m[2 * i], m[2 * i + 1]]))]),
   );
   const sources = seen.sources.filter((s) => s !== frame);
   const motions = freeMotions({ places, counts, moved: own }, frame, sources, TOGETHER * px);

@@ -38,6 +38,12 @@ export interface Aim {
   turns?: Float64Array;
 }
 
+/** Corners that were followed: places, interleaved x, y, and how far they moved off the camera's plane, by source, frame px. */
+export interface FollowedCorners {
+  places: Float64Array;
+  moved: Map<number, Float64Array>;
+}
+
 /** Finds corners in a part of a frame, and where other frames show them (pyramidal Lucas-Kanade). */
 export class CornerFollower {
   constructor(

@@ -1,0 +1,80 @@
+import {
+  chooseSurfaces,
+  costsOn,
+  disagreement,
+  type PlaceIn,
+  type TileWindow,
+  type Witnesses,
+} from './chooseSurfaces.ts';
+import type { PlacedSurface, StretchDepth } from './depthPlaces.ts';
+import { missedSurface, type Sweep } from './missedSurface.ts';
+import type { Part } from './surroundings.ts';
+import { sweepSurface } from './sweepSurface.ts';
+import type { Surface } from './surfaces.ts';
+
+/** Sources that differ about a tile by more, 8-bit levels (rms), do not agree; and surfaces that are looked for because of that. */
+const POOR = 6;
+const MOST_MISSED = 3;
+
+/** Behind which part of a hole surfaces are placed, and who tells. */
+export interface Placing {
+  seen: Witnesses;
+  part: Part;
+  /** Places on the camera's plane, and on a surface. */
+  onPlane: PlaceIn;
+  placeOn: (surface: PlacedSurface) => PlaceIn;
+  /** Where surfaces may be that no corners tell of. */
+  sweep: Sweep;
+}
+
+/**
+ * Gives each tile of a part of a hole one of its surfaces, or the camera's plane, and brings these to where their tiles agree best.
+ * Where the sources agree about none, others are looked for.
+ */
+export function placeSurfaces(placing: Placing, surfaces: readonly PlacedSurface[], found: StretchDepth): void {
+  const { part, placeOn, seen, sweep } = placing;
+  const before = found.surfaces.length;
+  let chosen = choose(placing, surfaces, found);
+  const settled = surfaces.map(({ around, surface }, k) => {
+    const own = part.tiles.filter((_, i) => chosen[i] === k + 1);
+    const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
+    return { around, surface: own.length > 0 ? sweepSurface(off, surface, sweep.unit) : surface };
+  });
+  for (let k = 0; k < MOST_MISSED; k++) {
+    const missed = missedBehind(placing, settled, chosen);
+    if (!missed) break;
+    settled.push(missed);
+    chosen = choose(placing, settled, found);
+  }
+  found.surfaces.push(...settled);
+  part.tiles.forEach(({ tile }, i) => (found.tiles[tile] = chosen[i] === 0 ? 0 : before + chosen[i]));
+}
+
+/** Per tile the number of its surface, from 1; 0 for the camera's plane. */
+const choose = (
+  { seen, part, onPlane, placeOn }: Placing,
+  surfaces: readonly PlacedSurface[],
+  { cols, rows }: StretchDepth,
+): Uint8Array => chooseSurfaces(seen, [onPlane, ...surfaces.map(placeOn)], part.tiles, cols, rows);
+
+/** A surface for tiles about which the sources do not agree on the ones that were chosen. */
+function missedBehind(
+  { seen, part: { tiles, around }, onPlane, placeOn, sweep }: Placing,
+  surfaces: readonly PlacedSurface[],
+  chosen: Uint8Array,
+): PlacedSurface | undefined {
+  const poor: { tile: TileWindow; before: number }[] = [];
+  [onPlane, ...surfaces.map(placeOn)].forEach((place, k) => {
+    const own = tiles.filter((_, i) => chosen[i] === k);
+    costsOn(seen, place, own).forEach((before, i) => {
+      if (before > (POOR * seen.unit) ** 2) poor.push({ tile: own[i], before });
+    });
+  });
+  const surface = missedSurface(
+    poor.map(({ tile }) => tile),
+    poor.map(({ before }) => before),
+    (s, of) => costsOn(seen, placeOn({ around, surface: s }), of),
+    sweep,
+  );
+  return surface && { around, surface };
+}
