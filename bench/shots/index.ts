@@ -6,7 +6,6 @@ import { laneAhead, laneComing } from './lane.ts';
 import { orbit } from './orbit.ts';
 import { quay } from './quay.ts';
 import { reedBed, shore } from './shore.ts';
-import { snowfall } from './snowfall.ts';
 import { square } from './square.ts';
 
 /** Shots of everyday kinds that the bench alone renders; nearly each of them showed a weakness when it was made. */
@@ -21,5 +20,4 @@ export const BENCH_SHOTS: readonly Shot[] = [
   dapple,
   behind,
   orbit,
-  snowfall,
 ];

@@ -2,6 +2,7 @@ import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import type { FrameMap } from '../depth/frameMap.ts';
+import type { FrameReader } from '../image/format.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { farSample, nearSample, onNear, TWO_DEPTHS, twoDepths } from '../testing/twoDepths.ts';
 import { Gatherer, neededRect } from './gather.ts';
@@ -69,6 +70,36 @@ describe('a tile with an edge between two surfaces', () => {
     expect(wrong(at, BORDER + 5, HOLE.x + HOLE.width, near)).toBeLessThan(0.05);
   });
 });
+
+it.each([154, 155])(
+  'a sample of colour is never that of a surface that nobody sees there (seen from column %i on)',
+  (from) => {
+    // The far surface is seen from a column on, where the near one lies; what is decided there is decided up to a window's half before it.
+    const coloured = twoDepths(148);
+    const format = smallFormat(width, height, true);
+    const frames: FrameReader = {
+      ...coloured,
+      format,
+      readRows: (t, plane, y, rows, into) =>
+        void (plane === 0 ? coloured.readRows(t, plane, y, rows, into) : into.fill(150)),
+    };
+    const hiding = paintedFrames(smallFormat(width, height), count, (x, _y, _plane, t) =>
+      t !== frame && x < from ? 255 : 0,
+    );
+    const region = regionOf(kernels, frame, HOLE, mattes);
+    const motion = map(region, () => undefined);
+    const { planes, support } = kernels.scoped(() => {
+      const rects = new Map(SOURCES.map((s) => [s, neededRect(region, s, motion, format)]));
+      const sources = new SourceFrames(kernels, frames, hiding, rects, 16 << 20);
+      return new Gatherer(kernels, frames, motion, sources, 1).gather(region, SOURCES);
+    });
+    const { width: across } = region.rect;
+    const seen = [...support.keys()].filter((i) => support[i] > 0 && region.alpha[i] > 0);
+    const colours = seen.map((i) => planes[1][(Math.floor(i / across) >> 1) * (across / 2) + ((i % across) >> 1)]);
+    expect(seen.length).toBeGreaterThan(500);
+    expect(colours.filter((v) => Math.abs(v - 150) > 2)).toEqual([]);
+  },
+);
 
 it('tiles near a border have the surface beyond it beside their own, those farther away none', () => {
   const active = new Uint8Array(12).fill(2);

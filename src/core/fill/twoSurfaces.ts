@@ -171,6 +171,13 @@ const isTold = ({ support, share }: Gathered, i: number): boolean => share[i] > 
 /** Takes each px of a region from one of several layers. */
 function take(out: Gathered, region: Region, from: (i: number) => Gathered, format: FrameFormat): void {
   const { width } = region.rect;
+  /** The first px of those that share a sample of colour which is seen at all: a surface that nobody sees there has no colour. */
+  const seenIn = (first: number, across: number, down: number): number => {
+    for (let row = first; row < first + down * width; row += width) {
+      for (let i = row; i < row + across; i++) if (out.support[i] > 0) return i;
+    }
+    return first;
+  };
   eachPx(region, (_, i) => {
     const layer = from(i);
     out.planes[0][i] = layer.planes[0][i];
@@ -185,7 +192,7 @@ function take(out: Gathered, region: Region, from: (i: number) => Gathered, form
       const [x, y] = [i % width, Math.floor(i / width)];
       if (x % stepX !== 0 || y % stepY !== 0) return;
       const at = (y / stepY) * size.width + x / stepX;
-      out.planes[plane][at] = from(i).planes[plane][at];
+      out.planes[plane][at] = from(seenIn(i, stepX, stepY)).planes[plane][at];
     });
   }
   // A cell is judged as its middle is.
