@@ -81,9 +81,12 @@ function costUnseen(costs: readonly number[]): number {
   return least < TOLD_BY * Math.max(...known) ? Math.max(UNSEEN_COST, UNSEEN_COST * least) : UNSEEN_COST;
 }
 
-/** What it costs to put each tile on a surface: {@link disagreement} of the sources before which nothing seems to stand. */
-export const costsOn = (seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[]): Float64Array =>
-  disagreement(seen, place, tiles, unhiddenVarianceAt);
+/**
+ * What it costs to put each tile on a surface: {@link disagreement} of the sources before which nothing seems to stand.
+ * @param least - NaN where fewer frames see a tile.
+ */
+export const costsOn = (seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[], least = 2): Float64Array =>
+  disagreement(seen, place, tiles, (views, at, unit) => unhiddenVarianceAt(views, at, unit, least));
 
 /** Variance between the frames that see each tile's window on a surface, by one of the measures below; NaN where fewer than two do. */
 export function disagreement(
@@ -213,8 +216,9 @@ function varianceAt(views: readonly Float32Array[], at: number, unit: number): n
  * Mean squared difference to the views' median, of the views that differ least: before the others something nearer may stand.
  * A little less exact than {@link varianceAt} where nothing does.
  */
-function unhiddenVarianceAt(views: readonly Float32Array[], at: number, unit: number): number {
+function unhiddenVarianceAt(views: readonly Float32Array[], at: number, unit: number, least: number): number {
   const seen = seenAt(views, at);
+  if (seen.length < least) return NaN;
   const off = seen.map(() => ({ sum: 0, n: 0 }));
   const values = new Float64Array(seen.length);
   for (let i = at; i < at + WINDOW; i++) {

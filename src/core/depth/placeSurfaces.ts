@@ -15,6 +15,8 @@ import type { Surface } from './surfaces.ts';
 /** Sources that differ about a tile by more, 8-bit levels (rms), do not agree; and surfaces that are looked for because of that. */
 const POOR = 6;
 const MOST_MISSED = 3;
+/** Frames that must see a tile for it to speak for one of these: of all depths there is one under which two or three agree by chance. */
+const WITNESSES = 5;
 
 /** Behind which part of a hole surfaces are placed, and who tells. */
 export interface Placing {
@@ -73,7 +75,7 @@ function missedBehind(
   const surface = missedSurface(
     poor.map(({ tile }) => tile),
     poor.map(({ before }) => before),
-    (s, of) => costsOn(seen, placeOn({ around, surface: s }), of),
+    (s, of) => costsOn(seen, placeOn({ around, surface: s }), of, WITNESSES),
     sweep,
   );
   return surface && { around, surface };
