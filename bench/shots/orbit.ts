@@ -1,16 +1,12 @@
 import { handUnrest, type Plane } from '../../demo/camera.ts';
-import { flat, paintLimbs, paintShadow, upright, walkerLimbs, type Walk } from '../../demo/figure.ts';
+import { flat, upright, Walker, type Walk } from '../../demo/figure.ts';
 import { still, type Shot } from '../../demo/shot.ts';
 import { cobbles, granaryWall, mooringPost, paintedSign, reeds, skyWithMill } from '../../demo/surfaces.ts';
 
 const SUN = [-0.5, -0.8, -0.3] as const;
-/** Around whom the camera goes, at which distance, m. */
+/** Around whom the camera goes, and at which distance, m. */
 const MIDDLE = { x: 0, z: 4.6 };
 const RADIUS = 4.2;
-
-/** Half width and height of the plane in which somebody is painted, m. */
-const HALF_WIDTH = 0.8;
-const HEIGHT = 2.1;
 
 const STANDING: Walk = {
   ...{ x: MIDDLE.x, z: MIDDLE.z, speed: 1, height: 1.74, seed: 2.6 },
@@ -29,6 +25,12 @@ const along = (x: number, z: number, length: number, height: number): Plane => (
   across: [0, 0, -length],
   down: [0, -height, 0],
 });
+
+/** An upright plane that faced the camera before that went around by an angle, and does again. */
+function turned({ origin: [x, y, z], across: [width], down }: Plane, by: number): Plane {
+  const [right, ahead] = [width * Math.cos(by), width * Math.sin(by)];
+  return { origin: [x + (width - right) / 2, y, z - ahead / 2], across: [right, 0, ahead], down };
+}
 
 const angle = (t: number): number => -0.45 + 0.24 * t;
 
@@ -60,7 +62,7 @@ export const orbit: Shot = {
       ),
       ...[-2.1, 0.9, 2.7].map((x, i) => still(post, upright(x, 8.4 - 0.5 * i, 0.09, 1.2))),
     ];
-    const [body, shadow] = [renderer.texture(420, 551), renderer.texture(440, 260)];
+    const person = new Walker(renderer, STANDING, SUN, 420, 0.5);
     return {
       sensor: { vignette: 0.1, read: 1.5, shot: 0.05 },
       pose: (t) => ({
@@ -74,20 +76,10 @@ export const orbit: Shot = {
         roll: 0.01 * unrest[2](t),
       }),
       things: (t) => {
-        const limbs = walkerLimbs(STANDING, 0.04 * Math.sin(1.4 * t));
-        paintLimbs(renderer, body, limbs, HALF_WIDTH, HEIGHT, SUN, 873);
-        paintShadow(renderer, shadow, limbs, { width: 4.4, depth: 2.6 }, SUN, 0.5);
-        const [right, ahead] = [Math.cos(angle(t)), Math.sin(angle(t))];
-        const facing: Plane = {
-          origin: [MIDDLE.x - HALF_WIDTH * right, HEIGHT, MIDDLE.z - HALF_WIDTH * ahead],
-          across: [2 * HALF_WIDTH * right, 0, 2 * HALF_WIDTH * ahead],
-          down: [0, -HEIGHT, 0],
-        };
-        return [
-          ...world,
-          { kind: 'gone', layer: { texture: shadow, plane: flat(MIDDLE.x, MIDDLE.z, 4.4, 2.6, 0.002) } },
-          { kind: 'gone', layer: { texture: body, plane: facing }, body: 'standing' },
-        ];
+        // Hardly a step to and fro: the arms stir.
+        const { body, shadow } = person.at(0.04 * Math.sin(1.4 * t));
+        const facing = { texture: body.texture, plane: turned(body.plane, angle(t)) };
+        return [...world, { kind: 'gone', layer: shadow }, { kind: 'gone', layer: facing, body: 'standing' }];
       },
     };
   },
