@@ -7,6 +7,9 @@ const LEAST_TILES = 3;
 /** Share of the disagreement that is left of these at most. */
 const LEFT = 0.5;
 
+/** Depths that are tried at most. */
+const MOST_STEPS = 120;
+
 /** What is swept: surfaces of one slope, from one depth at the middle of the surroundings to another. */
 export interface Sweep {
   slope: Slope;
@@ -35,7 +38,8 @@ export function missedSurface(
   if (tiles.length < LEAST_TILES) return undefined;
   let best: { surface: Surface; explained: number[] } | undefined;
   let most = 0;
-  for (let depth = from; depth <= to; depth += unit) {
+  const step = Math.max(unit, (to - from) / MOST_STEPS);
+  for (let depth = from; depth <= to; depth += step) {
     const surface = Float64Array.of(depth, ...slope);
     const costs = disagreement(surface, tiles);
     const explained = [...costs.keys()].filter((t) => costs[t] < LEFT * before[t]);

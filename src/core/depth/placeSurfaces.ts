@@ -15,6 +15,8 @@ import type { Surface } from './surfaces.ts';
 /** Sources that differ about a tile by more, 8-bit levels (rms), do not agree; and surfaces that are looked for because of that. */
 const POOR = 6;
 const MOST_MISSED = 3;
+/** Share of a part's tiles up to which they are a surface that was missed: more, and the world behind it is not rigid. */
+const MOST_POOR = 0.25;
 /** Frames that must see a tile for it to speak for one of these: of all depths there is one under which two or three agree by chance. */
 const WITNESSES = 5;
 
@@ -72,6 +74,7 @@ function missedBehind(
       if (before > (POOR * seen.unit) ** 2) poor.push({ tile: own[i], before });
     });
   });
+  if (poor.length > MOST_POOR * tiles.length) return undefined;
   const surface = missedSurface(
     poor.map(({ tile }) => tile),
     poor.map(({ before }) => before),
