@@ -118,7 +118,7 @@ async function save(): Promise<void> {
       />
     </div>
     <div class="fields">
-      <label class="name"><span>Name</span><InputText v-model="range.name" size="small" /></label>
+      <label class="name"><span>Name</span><InputText v-model="range.name" size="small" autofocus /></label>
       <NumberField label="In" :model-value="range.first" :min="0" :max="range.last" @commit="setFirst" />
       <NumberField
         label="Handle before"
