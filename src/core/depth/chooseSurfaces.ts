@@ -27,6 +27,9 @@ const TOLD_BY = 0.4;
 const BORDER_PRICE = 5;
 const SWEEPS = 6;
 
+/** Sources that differ about a tile by more, 8-bit levels (rms), do not agree. */
+const POOR = 6;
+
 export interface TileWindow {
   /** Index of the tile. */
   tile: number;
@@ -87,6 +90,9 @@ function costUnseen(costs: readonly number[]): number {
  */
 export const costsOn = (seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[], least = 2): Float64Array =>
   disagreement(seen, place, tiles, (views, at, unit) => unhiddenVarianceAt(views, at, unit, least));
+
+/** What {@link costsOn} is above where the sources do not agree. */
+export const poorCost = ({ unit }: Pick<Witnesses, 'unit'>): number => (POOR * unit) ** 2;
 
 /** Variance between the frames that see each tile's window on a surface, by one of the measures below; NaN where fewer than two do. */
 export function disagreement(

@@ -1,14 +1,13 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { alignMotion } from './alignMotion.ts';
-import { chooseSurfaces, costsOn, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { chooseSurfaces, costsOn, poorCost, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
 import { local, mapOnSurface, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE } from './frameMap.ts';
 import type { FollowedCorners } from './followCorners.ts';
 import { freeMotions } from './freeMotion.ts';
 import { cornersAround, type Part } from './surroundings.ts';
 
-/** Sources that differ about a tile by more, 8-bit levels (rms), do not agree, and the share of a part's tiles that is too much. */
-const POOR = 6;
+/** Share of a part's tiles about which the sources may not agree. */
 const POOR_SHARE = 0.15;
 /** What moves alike stays together to so many px in every source, analysis px. */
 const TOGETHER = 0.7;
@@ -41,7 +40,7 @@ export function findFree(search: FreeSearch, found: StretchDepth): void {
   const { part, seen, cols, rows } = search;
   const before = [...new Set(part.tiles.map(({ tile }) => found.tiles[tile]))].sort((a, b) => a - b);
   const old = costsOf(search, found, before);
-  const poor = (POOR * seen.unit) ** 2;
+  const poor = poorCost(seen);
   if (old.filter((v) => v > poor).length < POOR_SHARE * part.tiles.length) return;
   const added = motionsAround(search, found.frame);
   if (added.length === 0) return;

@@ -2,6 +2,7 @@ import {
   chooseSurfaces,
   costsOn,
   disagreement,
+  poorCost,
   type PlaceIn,
   type TileWindow,
   type Witnesses,
@@ -12,8 +13,7 @@ import type { Part } from './surroundings.ts';
 import { sweepSurface } from './sweepSurface.ts';
 import type { Surface } from './surfaces.ts';
 
-/** Sources that differ about a tile by more, 8-bit levels (rms), do not agree; and surfaces that are looked for because of that. */
-const POOR = 6;
+/** Surfaces that are looked for because the sources do not agree. */
 const MOST_MISSED = 3;
 /** Share of a part's tiles up to which they are a surface that was missed: more, and the world behind it is not rigid. */
 const MOST_POOR = 0.25;
@@ -71,7 +71,7 @@ function missedBehind(
   [onPlane, ...surfaces.map(placeOn)].forEach((place, k) => {
     const own = tiles.filter((_, i) => chosen[i] === k);
     costsOn(seen, place, own).forEach((before, i) => {
-      if (before > (POOR * seen.unit) ** 2) poor.push({ tile: own[i], before });
+      if (before > poorCost(seen)) poor.push({ tile: own[i], before });
     });
   });
   if (poor.length > MOST_POOR * tiles.length) return undefined;
