@@ -3,10 +3,12 @@ import { deserialize, serialize } from 'node:v8';
 import { chooseSources, type SourceBudget } from '../core/reveal/chooseSources.ts';
 import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
+import { CarriedMotion } from '../core/depth/carriedMotion.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { DepthFinder } from '../core/depth/findDepth.ts';
 import { planBehind, type BodyBehind } from '../core/behind/planBehind.ts';
+import { isCarriedByDepth } from '../core/fill/carriedPlate.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { depthHelps } from '../core/fill/depthHelps.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
@@ -39,6 +41,7 @@ import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts
 import type { Kernels } from '../kernels/index.ts';
 import { draftFactor } from './decode.ts';
 import type {
+  CarryTask,
   Contradicted,
   DepthTask,
   FinishTask,
@@ -368,10 +371,20 @@ export class EngineSession {
     return buildPlate(this.kernels, gathered, format, this.job.settings.seed, beside);
   }
 
+  carriedByDepth({ plate, depths, frames }: CarryTask): boolean {
+    const own = this.workOn(frames.map((frame) => ({ frame, sources: [] }))).map(({ region }) => ({
+      region,
+      luma: readRegionPlane(this.frames, region, 0),
+    }));
+    const motion = new CarriedMotion(this.motion!, depths);
+    return isCarriedByDepth(this.kernels, plate, own, motion, this.job.frames.format);
+  }
+
   finish({
     gathered,
     frames,
     plates,
+    depths,
     grain,
     stillness,
     out,
@@ -384,7 +397,7 @@ export class EngineSession {
       format,
       new Completer(
         this.kernels,
-        this.motion!,
+        new CarriedMotion(this.motion!, depths),
         format,
         { texture: plates, still: this.stillPlate() },
         settings.sources,

@@ -95,6 +95,8 @@ export interface FinishTask {
     behind: BodyBehind[];
   }[];
   plates: Plate[];
+  /** What lies off the camera's plane, all over the shot, by the time of their keys: plates are carried by it. */
+  depths: StretchDepth[];
   grain: (GrainModel | undefined)[];
   /** Correlation of the grain of neighbouring frames. */
   stillness: number;
@@ -114,6 +116,13 @@ export interface PlateTask extends SourcedFrame {
   restless: boolean;
   /** As {@link GatheredFrame.contradicted}, of all frames, as this one sees them. */
   contradicted: Float64Array;
+}
+
+/** Whether a plate is carried by depth, asked of some frames. */
+export interface CarryTask {
+  plate: Plate;
+  depths: StretchDepth[];
+  frames: number[];
 }
 
 /** What the sources of a frame contradict one another about: middles of squares, frame px, interleaved, and their side. */

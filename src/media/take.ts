@@ -14,7 +14,7 @@ import { unitSpace } from '../core/motion/space.ts';
 import { bestAnchor, regrade, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
 import { donorShows, plateShows, withOwnSources, type ShowsAt } from '../core/reveal/ownSources.ts';
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
-import type { FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineTasks.ts';
+import type { FinishTask, FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineTasks.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
 import { movingFrames } from './moversWork.ts';
 import type { BodyBehind } from '../core/behind/planBehind.ts';
@@ -94,6 +94,8 @@ const ASKED_EVERY = 5;
 const ASKED_CHUNKS = 2;
 const ASKED_TOGETHER = 4;
 const BELIEVED_FROM = 24;
+/** Frames in which it is tried how a plate is carried. */
+const CARRIED_ASKED = 12;
 /** Frames that are asked what a shot is like, and the share of them that must say so. */
 const PROBES = 8;
 const PROBES_SHARE = 0.2;
@@ -230,11 +232,12 @@ export class TakeWork {
     // Of water many sources show as many things as few do; people who pass are outvoted.
     const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
     const choices = restless && !local ? first : many;
-    const gathered = await this.gather(choices, { local, restless });
+    const { gathered, depths } = await this.gather(choices, { local, restless });
     // Surf and swaying grass would be taken for somebody.
     const behind = restless ? [] : await this.once('behind', () => this.findBehind(gathered, motion));
-    const plates = await this.buildPlates(choices, gathered, motion, { local, restless });
-    const frames = await this.finish(gathered, plates, behind);
+    const made = await this.buildPlates(choices, gathered, motion, { local, restless });
+    const plates = await this.carriedBy(depths, made, gathered);
+    const frames = await this.finish(gathered, { plates, depths }, behind);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
   }
@@ -352,7 +355,10 @@ export class TakeWork {
     return { restless: told('restless'), contested: told('contested') };
   }
 
-  private async gather(choices: FrameChoice[], { local, restless }: Nature): Promise<GatheredFrame[]> {
+  private async gather(
+    choices: FrameChoice[],
+    { local, restless }: Nature,
+  ): Promise<{ gathered: GatheredFrame[]; depths: StretchDepth[] }> {
     const chunks = this.chunks();
     const per = this.options.draft ? DRAFT_STRETCH : 1;
     const stretches = local ? joined(chunks, per) : [];
@@ -370,7 +376,7 @@ export class TakeWork {
           out: this.path(`gather-${k}.bin`),
         }),
     }));
-    return (await this.parts.all(parts, report)).flat();
+    return { gathered: (await this.parts.all(parts, report)).flat(), depths: [...depths.values()] };
   }
 
   /** Depths of stretches of frames, each known up to the middles of its neighbours. */
@@ -438,9 +444,24 @@ export class TakeWork {
     return this.parts.all(parts, () => this.report('unseen', ++done / parts.length));
   }
 
+  /** The plates, and whether each is carried by depth. */
+  private async carriedBy(depths: StretchDepth[], plates: Plate[], gathered: GatheredFrame[]): Promise<Plate[]> {
+    if (depths.length === 0) return plates;
+    const parts = plates.map((plate, k) => ({
+      name: `carried-${k}`,
+      compute: () => {
+        const scene = gathered.filter((g) => this.camera!.sameScene(g.frame, plate.frame));
+        const frames = evenly(scene, CARRIED_ASKED).map((g) => g.frame);
+        return this.threads.run('carriedByDepth', { plate, depths, frames });
+      },
+    }));
+    const answers = await this.parts.all(parts);
+    return plates.map((plate, k) => ({ ...plate, byDepth: answers[k] }));
+  }
+
   private async finish(
     gathered: GatheredFrame[],
-    plates: Plate[],
+    carried: Pick<FinishTask, 'plates' | 'depths'>,
     behind: BodyBehind[],
   ): Promise<TakeResult['frames']> {
     const { settings, draft } = this.options;
@@ -464,7 +485,7 @@ export class TakeWork {
               return g ? [{ frame: g.frame, rect: g.region.rect, offsets: g.measure.offsets }] : [];
             }),
           })),
-          plates,
+          ...carried,
           grain,
           stillness: still,
           out: this.path(`finish-${k}.bin`),

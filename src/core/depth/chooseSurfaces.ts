@@ -23,6 +23,8 @@ const CLIP = 18;
 /** What a surface costs that is not seen, in usual costs, and the share of the largest cost below which another one is known to be right. */
 const UNSEEN_COST = 1.5;
 const TOLD_BY = 0.4;
+/** Frames that disagree by less about how far two surfaces are apart do not tell which of them it is, analysis px. */
+const TELLING = 3;
 /** Price of a border between two surfaces, in variances of a window. */
 const BORDER_PRICE = 5;
 const SWEEPS = 6;
@@ -66,11 +68,35 @@ export function chooseSurfaces(
   cols: number,
   rows: number,
 ): Uint8Array {
-  const costs = surfaces.map((place) => costsOn(seen, place, tiles));
+  const views = surfaces.map((place) => viewsOn(seen, place, tiles));
+  const measured = views.map((v) =>
+    Float64Array.from(tiles, (_, t) => unhiddenVarianceAt(v, t * WINDOW, seen.unit, 2)),
+  );
+  const costs = measured.map((own, k) =>
+    own.map((cost, t) =>
+      measured.some((c, b) => Number.isNaN(c[t]) && tellsNothing(views[k], views[b], t, seen)) ? NaN : cost,
+    ),
+  );
   const usual = usualCost(costs);
   const unseen = tiles.map((_, t) => costUnseen(costs.map((c) => c[t] / usual)));
   const data = costs.map((c) => c.map((v, t) => (Number.isNaN(v) ? unseen[t] : v / usual) * (WINDOW / 4)));
   return settle(data, tiles, cols, rows);
+}
+
+/**
+ * Whether the frames that show a tile on one surface would agree about it on another one too, on which none shows it: those that see it go
+ * the same way from the one to the other. (Ground in a shadow that never leaves its place is hidden in all; what a few frames show
+ * elsewhere is not behind it.)
+ */
+function tellsNothing(one: readonly View[], other: readonly View[], tile: number, { pyramids }: Witnesses): boolean {
+  const at = tile * 8;
+  let [left, right, top, bottom] = [Infinity, -Infinity, Infinity, -Infinity];
+  one.forEach(({ samples, corners }, k) => {
+    if (!shows(samples, tile * WINDOW) || other[k].samples.length === 0) return;
+    const [dx, dy] = [corners[at] - other[k].corners[at], corners[at + 1] - other[k].corners[at + 1]];
+    [left, right, top, bottom] = [Math.min(left, dx), Math.max(right, dx), Math.min(top, dy), Math.max(bottom, dy)];
+  });
+  return Math.hypot(right - left, bottom - top) < TELLING * pyramids.scale;
 }
 
 /**
@@ -101,16 +127,26 @@ export function disagreement(
   tiles: readonly TileWindow[],
   of = varianceAt,
 ): Float64Array {
+  const views = viewsOn(seen, place, tiles);
+  return Float64Array.from(tiles, (_, t) => of(views, t * WINDOW, seen.unit));
+}
+
+/** Corners of all tiles in a frame, interleaved x, y, px, and what it shows of their windows; without samples where it is not known. */
+interface View {
+  corners: Float32Array;
+  samples: Float32Array;
+}
+
+/** What the frames that are asked show of tiles on a surface. */
+function viewsOn(seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[]): View[] {
   const { frame, tileSide } = seen;
   const from = tileCorners(tiles, tileSide);
-  const views: Float32Array[] = [];
   // The frame's own picture is a witness too, where it is not hidden: on the rim.
-  for (const s of [frame, ...spreadSources(seen)]) {
-    const to = from.slice();
-    if (s !== frame && !place(s, to)) continue;
-    views.push(sampled(seen, s, windowsIn(to, tileSide)));
-  }
-  return Float64Array.from(tiles, (_, t) => of(views, t * WINDOW, seen.unit));
+  return [frame, ...spreadSources(seen)].map((s) => {
+    const corners = from.slice();
+    const known = s === frame || place(s, corners);
+    return { corners, samples: known ? sampled(seen, s, windowsIn(corners, tileSide)) : new Float32Array(0) };
+  });
 }
 
 /** The sources nearest in time would hardly differ between surfaces: they are taken spread over all. */
@@ -182,9 +218,17 @@ interface Seen {
   mean: number;
 }
 
+/** Whether a frame shows enough of the window at `at`. */
+function shows(samples: Float32Array, at: number): boolean {
+  let n = 0;
+  for (let i = at; i < Math.min(samples.length, at + WINDOW); i++) if (!Number.isNaN(samples[i])) n++;
+  return n >= LEAST_SAMPLES;
+}
+
 /** The frames that show enough of the window at `at`. */
-function seenAt(views: readonly Float32Array[], at: number): Seen[] {
-  return views.flatMap((view) => {
+function seenAt(views: readonly View[], at: number): Seen[] {
+  return views.flatMap(({ samples: view }) => {
+    if (view.length === 0) return [];
     let [sum, n] = [0, 0];
     for (let i = at; i < at + WINDOW; i++) {
       if (Number.isNaN(view[i])) continue;
@@ -196,7 +240,7 @@ function seenAt(views: readonly Float32Array[], at: number): Seen[] {
 }
 
 /** Mean squared difference to the views' mean, each view's light taken off; differences are clipped. */
-function varianceAt(views: readonly Float32Array[], at: number, unit: number): number {
+function varianceAt(views: readonly View[], at: number, unit: number): number {
   const seen = seenAt(views, at);
   if (seen.length < 2) return NaN;
   let [total, terms] = [0, 0];
@@ -222,7 +266,7 @@ function varianceAt(views: readonly Float32Array[], at: number, unit: number): n
  * Mean squared difference to the views' median, of the views that differ least: before the others something nearer may stand.
  * A little less exact than {@link varianceAt} where nothing does.
  */
-function unhiddenVarianceAt(views: readonly Float32Array[], at: number, unit: number, least: number): number {
+function unhiddenVarianceAt(views: readonly View[], at: number, unit: number, least: number): number {
   const seen = seenAt(views, at);
   if (seen.length < least) return NaN;
   const off = seen.map(() => ({ sum: 0, n: 0 }));

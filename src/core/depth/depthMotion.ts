@@ -1,18 +1,15 @@
 import { mostOften } from '../geometry/mostOften.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import { depthOf, isKnownIn, mapOnSurface, type StretchDepth } from './depthPlaces.ts';
+import { depthOf, isKnownIn, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
+import { centresOf, framesOf, fromKey, reaches, tilesOf, toKey, type OnSurface } from './onSurface.ts';
 import type { TiledRegion } from './tiledRegion.ts';
 
-/** Rounds in which a place is carried back to the key: parallax changes slowly with it. */
-const BACK_ROUNDS = 3;
 /** Two stretches mean the same surface if they put its tiles no farther apart than this in any frame, frame px. */
 const SAME_PLACE = 3;
 
 /** What one stretch says about a surface of a frame, and how much that counts. */
-interface Part {
-  depth: StretchDepth;
-  surface: number;
+interface Part extends OnSurface {
   weight: number;
 }
 
@@ -43,7 +40,7 @@ export class DepthMotion implements FrameMap {
     const after = known.find((d) => d.frame > frame);
     const one = before ?? after;
     if (!one) return;
-    const first = this.tilesOf(region, one);
+    const first = tilesOf(this.camera, region, one);
     if (!before || !after || before.frame === frame) return this.layOne(region, one, first);
     const share = (frame - before.frame) / (after.frame - before.frame);
     const [near, far] = share < 0.5 ? [before, after] : [after, before];
@@ -56,7 +53,7 @@ export class DepthMotion implements FrameMap {
 
   /** The nearer stretch says which tiles lie on one surface; what the other one says there of most of them is blended in. */
   private layTwo(region: TiledRegion, near: StretchDepth, far: StretchDepth, share: number): void {
-    const [a, b] = [this.tilesOf(region, near), this.tilesOf(region, far)];
+    const [a, b] = [tilesOf(this.camera, region, near), tilesOf(this.camera, region, far)];
     const tiles = new Uint8Array(region.active.length);
     const surfaces: Part[][] = [];
     for (const surface of new Set(a.filter((_, i) => region.active[i] > 0))) {
@@ -107,7 +104,7 @@ export class DepthMotion implements FrameMap {
     const depthOn = (part: Part | undefined): number => {
       if (!part || part.surface === CAMERA_PLANE) return 0;
       const place = Float64Array.of(x, y);
-      this.toKey(part, frame, place);
+      toKey(this.camera, part, frame, place);
       return depthOf(depth.surfaces[part.surface - 1], place[0], place[1]);
     };
     return depth.nearer * (depthOn(a) - depthOn(b)) > 0;
@@ -115,8 +112,7 @@ export class DepthMotion implements FrameMap {
 
   map(from: number, to: number, points: Float32Array | Float64Array, surface: number): void {
     if (from === to) return;
-    const parts = surface === CAMERA_PLANE ? [] : (this.laid.get(from)?.surfaces[surface - 1] ?? []);
-    const known = parts.filter((part) => reaches(part, to));
+    const known = this.partsOf(from, surface).filter((part) => reaches(part, to));
     if (known.length === 0) return this.camera.map(from, to, points);
     const all = known.map((part) => this.through(part, from, to, points));
     const total = known.reduce((sum, { weight }) => sum + weight, 0);
@@ -125,82 +121,24 @@ export class DepthMotion implements FrameMap {
     }
   }
 
+  /** What the stretches around a frame say of one of its surfaces; nothing of the camera's plane. */
+  partsOf(frame: number, surface: number): readonly Part[] {
+    return surface === CAMERA_PLANE ? [] : (this.laid.get(frame)?.surfaces[surface - 1] ?? []);
+  }
+
   /** Places of a frame in another one, as one stretch says. */
   private through<T extends Float32Array | Float64Array>(part: Part, from: number, to: number, points: T): T {
     const places = points.slice() as T;
     if (part.surface === CAMERA_PLANE) {
       this.camera.map(from, to, places);
     } else {
-      this.toKey(part, from, places);
-      this.fromKey(part, to, places);
+      toKey(this.camera, part, from, places);
+      fromKey(this.camera, part, to, places);
     }
     return places;
-  }
-
-  /** From the key of a stretch to a frame in which its depths are known; elsewhere as the camera moves. */
-  private fromKey({ depth, surface }: Omit<Part, 'weight'>, to: number, points: Float32Array | Float64Array): void {
-    if (depth.frame === to) return;
-    if (surface === CAMERA_PLANE) return this.camera.map(depth.frame, to, points);
-    mapOnSurface(this.camera, depth, depth.surfaces[surface - 1], to, points);
-  }
-
-  /** The way back of {@link fromKey}: from the camera's guess, by what is left over. */
-  private toKey(part: Omit<Part, 'weight'>, from: number, points: Float32Array | Float64Array): void {
-    const key = part.depth.frame;
-    if (from === key) return;
-    const wanted = points.slice();
-    this.camera.map(from, key, points);
-    if (part.surface === CAMERA_PLANE) return;
-    for (let round = 0; round < BACK_ROUNDS; round++) {
-      const there = points.slice();
-      this.fromKey(part, from, there);
-      for (let i = 0; i < points.length; i++) points[i] += wanted[i] - there[i];
-    }
-  }
-
-  /** Which surface lies behind each tile of a region: the one that leads to a tile of the key on which that surface lies. */
-  private tilesOf(region: TiledRegion, depth: StretchDepth): Uint8Array {
-    const side = region.rect.width / region.cols;
-    const used = [...region.active.keys()].filter((i) => region.active[i] > 0);
-    const centres = centresOf(region, used);
-    const at = (places: Float64Array, i: number): number => {
-      const c = Math.floor((places[2 * i] - depth.rect.x) / side);
-      const r = Math.floor((places[2 * i + 1] - depth.rect.y) / side);
-      const outside = c < 0 || r < 0 || c >= depth.cols || r >= depth.rows;
-      return outside ? CAMERA_PLANE : depth.tiles[r * depth.cols + c];
-    };
-    const out = new Uint8Array(region.active.length);
-    for (const surface of [CAMERA_PLANE, ...depth.surfaces.map((_, k) => k + 1)]) {
-      const places = centres.slice();
-      this.toKey({ depth, surface }, region.frame, places);
-      used.forEach((tile, i) => {
-        const there = at(places, i);
-        if (surface === CAMERA_PLANE || there === surface) out[tile] = there;
-      });
-    }
-    return out;
   }
 }
 
 /** Whether it moves as no rigid world does: it has no depth then. */
 const isFree = (part: Part | undefined): boolean =>
   part !== undefined && part.surface !== CAMERA_PLANE && part.depth.surfaces[part.surface - 1].motion !== undefined;
-
-/** Whether a stretch knows where a frame shows a surface; of the camera's plane it knows it wherever it knows depths. */
-const reaches = ({ depth, surface }: Part, frame: number): boolean =>
-  surface === CAMERA_PLANE
-    ? depth.frame === frame || depth.epipoles.has(frame)
-    : isKnownIn(depth, depth.surfaces[surface - 1], frame);
-
-/** The frames other than the key in which a stretch knows a surface. */
-const framesOf = ({ depth, surface }: Part): number[] => [
-  ...((surface === CAMERA_PLANE ? undefined : depth.surfaces[surface - 1].motion) ?? depth.epipoles).keys(),
-];
-
-/** Centres of tiles of a region, interleaved x, y, frame px. */
-function centresOf({ rect, cols }: TiledRegion, tiles: readonly number[]): Float64Array {
-  const side = rect.width / cols;
-  return Float64Array.from(
-    tiles.flatMap((i) => [rect.x + ((i % cols) + 0.5) * side, rect.y + (Math.floor(i / cols) + 0.5) * side]),
-  );
-}

@@ -1,6 +1,6 @@
 import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
-import type { CameraMotion } from '../motion/cameraMotion.ts';
+import type { CarriedMotion } from '../depth/carriedMotion.ts';
 import { addBorder, detailTrust } from './borderField.ts';
 import { Crop } from './crop.ts';
 import type { Donated } from './donor.ts';
@@ -86,7 +86,8 @@ export interface Plates {
 export class Completer {
   constructor(
     private readonly kernels: Kernels,
-    private readonly motion: CameraMotion,
+    /** How plates are carried. */
+    private readonly motion: CarriedMotion,
     private readonly format: FrameFormat,
     private readonly plates: Plates,
     private readonly order: readonly SourceKind[],
@@ -170,12 +171,16 @@ export class Completer {
   /** A plate as a region sees it, where something is open; undefined if that is nowhere, or in another scene. */
   private pieceOf(plate: Plate, { region, transfer }: Around, open: Uint8Array): Piece | undefined {
     const left = openTiles(region, open);
-    if (!this.motion.sameScene(plate.frame, region.frame) || !left.includes(1)) return undefined;
+    if (!this.motion.knows(region.frame, plate.frame) || !left.includes(1)) return undefined;
+
     // The transfer reaches into the tiles around those that are used.
     const wanted = tilesNear(region, left, REACH);
     // Beyond the active tiles neither the transfer nor what is known has values.
     const used = tilesNear(region, left, REACH - 1).map((near, tile) => near & Math.min(1, region.active[tile]));
-    const { planes, covers } = samplePlate(this.kernels, plate, region, { wanted, used }, this.motion, this.format);
+    if (plate.byDepth) this.motion.lay(region);
+    const lies = plate.byDepth ? this.motion.surfaces(region.frame) : undefined;
+    const tiles = { wanted, used, lies };
+    const { planes, covers } = samplePlate(this.kernels, plate, region, tiles, this.motion, this.format);
     planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
     return { planes, covers, part: partOf(region, used) };
   }

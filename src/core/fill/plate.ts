@@ -1,14 +1,14 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { grow, intersect, snap, type FrameFormat, type Rect } from '../image/format.ts';
-import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { CAMERA_PLANE, type FrameMap } from '../depth/frameMap.ts';
 import type { Gathered } from './gathered.ts';
 import type { Incomplete } from './patches.ts';
 import { patchFill } from './patchFill.ts';
-import { planeSize, runsOf, TILE, tileCorners, type Region } from './region.ts';
+import { planeSize, TILE, tileCorners, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
 import { wordsOf } from '../image/mapped.ts';
 
-/** A picture of the background at one frame, which moves with the camera's plane. Plain data. */
+/** A picture of the background at one frame, which moves as that does. Plain data. */
 export interface Plate {
   frame: number;
   rect: Rect;
@@ -16,6 +16,8 @@ export interface Plate {
   planes: Uint16Array[];
   /** Per luma px of the rectangle: 1 = it shows the background there; missing = everywhere. */
   known?: Uint8Array;
+  /** It is carried by the surfaces behind a hole, and not by the camera's plane: see `carriedPlate.ts`. */
+  byDepth?: boolean;
 }
 
 /** How far around the unseen part patches are looked for, as a share of the frame's long side. */
@@ -100,46 +102,85 @@ interface PlateTiles {
   wanted: Uint8Array;
   /** Of these, those that it may cover. */
   used: Uint8Array;
+  /** The surface by which each is carried; undefined = the camera's plane everywhere. */
+  lies?: Uint8Array;
+}
+
+/** Tiles of a region, 1 = in the set, and where one of the surfaces behind it puts all corners in a plate's frame, px. */
+interface OnOneSurface {
+  tiles: Uint8Array;
+  corners: Float32Array;
 }
 
 /**
  * A plate seen from another frame's region.
+ * @param motion - Knows the surfaces.
+ * @param count - How many of its planes are wanted.
  * @returns Samples per plane, and where the plate covers (1 per luma px).
  */
 export function samplePlate(
   kernels: Kernels,
   plate: Plate,
   region: Region,
-  { wanted, used }: PlateTiles,
-  motion: CameraMotion,
+  { wanted, used, lies }: PlateTiles,
+  motion: FrameMap,
   format: FrameFormat,
+  count = plate.planes.length,
 ): { planes: Float32Array[]; covers: Uint8Array } {
-  const { cols, rows } = region;
-  const corners = tileCorners(region);
-  motion.map(region.frame, plate.frame, corners);
-  const perLevel = 2 ** (format.depth - 8);
-  const planes = plate.planes.map((samples, plane) => {
-    const { stepX, stepY } = format.planes[plane];
-    const size = planeSize(region, format, plane);
-    const local = corners.map((v, i) => (i % 2 === 0 ? (v - plate.rect.x) / stepX : (v - plate.rect.y) / stepY));
-    return kernels.scoped(() => {
-      const out = kernels.alloc(size.width * size.height * 4);
-      // Numbers everywhere: what is made of the samples reaches across the border of the wanted tiles.
-      kernels.f32(out, size.width * size.height).fill(0);
-      const [width, height] = [plate.rect.width / stepX, plate.rect.height / stepY];
-      const picture = { at: kernels.put(samples), width, height };
-      warpPlane(kernels, picture, local, cols, rows, wanted, stepX, stepY, out);
-      const values = kernels.f32(out, size.width * size.height).slice();
-      const runs = runsOf({ cols, rows, active: wanted }, format, plane, 1);
-      for (let k = 0; k < runs.length; k += 2) {
-        for (let i = runs[k]; i < runs[k + 1]; i++) values[i] *= perLevel / 256;
-      }
-      return values;
-    });
-  });
-  const covers = coverage(corners, region, used, plate.rect);
-  if (plate.known) keepKnown(kernels, plate.known, plate.rect, corners, region, wanted, covers);
+  const surfaces = bySurface(region, wanted, lies, plate.frame, motion);
+  const planes = plate.planes
+    .slice(0, count)
+    .map((samples, plane) => samplePlane(kernels, plate, samples, region, surfaces, format, plane));
+  const covers = new Uint8Array(region.alpha.length);
+  for (const { tiles, corners } of surfaces) {
+    const covered = tiles.map((on, i) => on & used[i]);
+    cover(covers, corners, region, covered, plate.rect);
+    if (plate.known) keepKnown(kernels, plate.known, plate.rect, corners, region, tiles, covers);
+  }
   return { planes, covers };
+}
+
+function bySurface(
+  region: Region,
+  wanted: Uint8Array,
+  lies: Uint8Array = new Uint8Array(wanted.length).fill(CAMERA_PLANE),
+  to: number,
+  motion: FrameMap,
+): OnOneSurface[] {
+  const numbers = [...new Set(lies.filter((_, i) => wanted[i] === 1))];
+  return numbers.map((surface) => {
+    const corners = tileCorners(region);
+    motion.map(region.frame, to, corners, surface);
+    return { tiles: wanted.map((is, i) => (is === 1 && lies[i] === surface ? 1 : 0)), corners };
+  });
+}
+
+function samplePlane(
+  kernels: Kernels,
+  { rect }: Plate,
+  samples: Uint16Array,
+  region: Region,
+  surfaces: readonly OnOneSurface[],
+  format: FrameFormat,
+  plane: number,
+): Float32Array {
+  const { cols, rows } = region;
+  const { stepX, stepY } = format.planes[plane];
+  const size = planeSize(region, format, plane);
+  const perLevel = 2 ** (format.depth - 8);
+  return kernels.scoped(() => {
+    const out = kernels.alloc(size.width * size.height * 4);
+    // Numbers everywhere: what is made of the samples reaches across the border of the wanted tiles.
+    kernels.f32(out, size.width * size.height).fill(0);
+    const picture = { at: kernels.put(samples), width: rect.width / stepX, height: rect.height / stepY };
+    for (const { tiles, corners } of surfaces) {
+      const local = corners.map((v, i) => (i % 2 === 0 ? (v - rect.x) / stepX : (v - rect.y) / stepY));
+      warpPlane(kernels, picture, local, cols, rows, tiles, stepX, stepY, out);
+    }
+    const values = kernels.f32(out, size.width * size.height).slice();
+    for (let i = 0; i < values.length; i++) values[i] *= perLevel / 256;
+    return values;
+  });
 }
 
 /** A px taken from between known and unknown ones counts from this share on. */
@@ -166,10 +207,15 @@ function keepKnown(
   });
 }
 
-/** The px of tiles whose corners all lie well inside the plate. @param tiles - Those that may count. */
-function coverage(corners: Float32Array, { cols, rows }: Region, tiles: Uint8Array, plate: Rect): Uint8Array {
+/** Marks the px of tiles whose corners all lie well inside the plate. @param tiles - Those that may count. */
+function cover(
+  covers: Uint8Array,
+  corners: Float32Array,
+  { cols, rows }: Region,
+  tiles: Uint8Array,
+  plate: Rect,
+): void {
   const width = cols * TILE;
-  const out = new Uint8Array(width * rows * TILE);
   const inside = (k: number): boolean => {
     const [x, y] = [corners[2 * k] - plate.x, corners[2 * k + 1] - plate.y];
     return x >= 1 && y >= 1 && x <= plate.width - 1 && y <= plate.height - 1;
@@ -178,8 +224,7 @@ function coverage(corners: Float32Array, { cols, rows }: Region, tiles: Uint8Arr
     for (let c = 0; c < cols; c++) {
       const k = r * (cols + 1) + c;
       if (!tiles[r * cols + c] || ![k, k + 1, k + cols + 1, k + cols + 2].every(inside)) continue;
-      for (let y = r * TILE; y < (r + 1) * TILE; y++) out.fill(1, y * width + c * TILE, y * width + (c + 1) * TILE);
+      for (let y = r * TILE; y < (r + 1) * TILE; y++) covers.fill(1, y * width + c * TILE, y * width + (c + 1) * TILE);
     }
   }
-  return out;
 }
