@@ -84,4 +84,16 @@ describe('the surface behind a tile', () => {
     const seen = { ...witnesses(() => false), blocked: hides, sources: [5, 7] };
     expect([...chooseSurfaces(seen, [far, near], row, COLS, ROWS)]).toEqual([1, 1, 1, 1, 1, 1]);
   });
+
+  it('is not one on which frames see what lies elsewhere, all of them the same way', () => {
+    // The far half: something stands before four of its tiles in every frame. Led 70 px to the right, all frames show the same of them.
+    const row = [1, 2, 3, 4, 5, 6].map((c) => tileAt(c, 1));
+    const hides = (_: number, x: number): boolean => x >= 2 * SIDE && x < 6 * SIDE;
+    const seen = { ...witnesses(() => false), blocked: hides, sources: [2, 3, 4, 5, 7] };
+    const elsewhere: PlaceIn = (_, points) => {
+      for (let i = 0; i < points.length; i += 2) points[i] += 70;
+      return true;
+    };
+    expect([...chooseSurfaces(seen, [far, elsewhere], row, COLS, ROWS)]).toEqual([0, 0, 0, 0, 0, 0]);
+  });
 });

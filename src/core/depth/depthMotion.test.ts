@@ -1,12 +1,10 @@
 import { describe, expect, it } from '@jest/globals';
 import { loadKernels } from '../../media/kernelFile.ts';
-import { identity3 } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
-import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
+import { evenStretch, stillCamera } from '../testing/evenStretch.ts';
 import { Pyramids } from '../motion/pyramids.ts';
 import { DepthMotion } from './depthMotion.ts';
-import { epipoleOn } from './epipole.ts';
 import type { StretchDepth } from './depthPlaces.ts';
 import { DepthFinder } from './findDepth.ts';
 import type { TiledRegion } from './tiledRegion.ts';
@@ -32,12 +30,6 @@ const footage = (shift: number): FrameReader =>
     return x >= 240 + moved ? texture(x - moved + 900, y) : texture(x, y);
   });
 
-/** A camera that says that nothing moves. */
-const still = {
-  data: { tripod: false, width: W, height: H },
-  map: () => undefined,
-  plane: () => identity3(),
-} as unknown as CameraMotion;
 const blocked = (frame: number, x: number, y: number): boolean => frame === 2 && inHole(x, y);
 
 const region: TiledRegion = {
@@ -54,12 +46,12 @@ const region: TiledRegion = {
 
 async function finderOf(shift: number): Promise<DepthFinder> {
   const kernels = await loadKernels(64 << 20);
-  return new DepthFinder(kernels, still, new Pyramids(kernels, footage(shift), 5), blocked, 1);
+  return new DepthFinder(kernels, stillCamera, new Pyramids(kernels, footage(shift), 5), blocked, 1);
 }
 
 async function found(shift: number): Promise<{ motion: DepthMotion; depth: StretchDepth | undefined }> {
   const depth = (await finderOf(shift)).find(region, [0, 1, 3, 4]);
-  const motion = new DepthMotion(still, depth ? [depth] : []);
+  const motion = new DepthMotion(stillCamera, depth ? [depth] : []);
   motion.lay(region);
   return { motion, depth };
 }
@@ -104,7 +96,7 @@ it('shares the depths of the middle frame with the others of its stretch', async
   }));
   const depth = (await finderOf(2)).findStretch(work, 2);
   expect(depth!.surfaces.length).toBeGreaterThanOrEqual(2);
-  const motion = new DepthMotion(still, [depth!]);
+  const motion = new DepthMotion(stillCamera, [depth!]);
   for (const frame of [1, 3]) {
     motion.lay({ ...region, frame });
     const tiles = motion.surfaces(frame)!;
@@ -122,23 +114,6 @@ it('shares the depths of the middle frame with the others of its stretch', async
 });
 
 describe('between the keys of two stretches', () => {
-  /** One tile, on a surface that frame t sees `depth`·(t − key) px to the right of where the key does. */
-  const stretch = (key: number, depth: number, known = [0, 1, 2, 3, 4, 8, 9]): StretchDepth => ({
-    frame: key,
-    rect: { x: 0, y: 0, width: 480, height: 320 },
-    cols: 30,
-    rows: 20,
-    tiles: new Uint8Array(600).fill(1),
-    surfaces: [
-      {
-        around: { hole: { x: 0, y: 0, width: 480, height: 320 }, cx: 240, cy: 160, scale: 240 },
-        surface: Float64Array.of(depth / HALF, 0, 0),
-      },
-    ],
-    nearer: 0,
-    epipoles: new Map(known.filter((t) => t !== key).map((t) => [t, epipoleOn(t - key, 0, 0)])),
-  });
-  const HALF = 240;
   const tile: TiledRegion = {
     frame: 1,
     rect: { x: 160, y: 160, width: 16, height: 16 },
@@ -147,7 +122,7 @@ describe('between the keys of two stretches', () => {
     active: Uint8Array.of(2),
   };
   const placeIn = (depths: StretchDepth[], frame: number, to: number): number => {
-    const motion = new DepthMotion(still, depths);
+    const motion = new DepthMotion(stillCamera, depths);
     motion.lay({ ...tile, frame });
     const points = Float64Array.of(168, 168);
     motion.map(frame, to, points, motion.surfaces(frame)![0]);
@@ -155,7 +130,7 @@ describe('between the keys of two stretches', () => {
   };
 
   it('a place is a mean of what both say, the nearer key counting more', () => {
-    const both = [stretch(0, 1), stretch(4, 1.2)];
+    const both = [evenStretch(0, 1), evenStretch(4, 1.2)];
     expect(placeIn(both, 0, 9)).toBeCloseTo(9, 3);
     expect(placeIn(both, 1, 9)).toBeCloseTo(8 * (0.75 + 0.25 * 1.2), 3);
     expect(placeIn(both, 3, 9)).toBeCloseTo(6 * (0.25 + 0.75 * 1.2), 3);
@@ -163,20 +138,20 @@ describe('between the keys of two stretches', () => {
   });
 
   it('two that mean different surfaces are not mixed: the nearer key is believed', () => {
-    const both = [stretch(0, 1), stretch(4, 3)];
+    const both = [evenStretch(0, 1), evenStretch(4, 3)];
     expect(placeIn(both, 1, 9)).toBeCloseTo(8, 3);
     expect(placeIn(both, 3, 9)).toBeCloseTo(18, 3);
   });
 
   it('a frame that only one of them knows is left to that one', () => {
-    const both = [stretch(0, 1), stretch(4, 1.2, [0, 1, 2, 3])];
+    const both = [evenStretch(0, 1), evenStretch(4, 1.2, [0, 1, 2, 3])];
     expect(placeIn(both, 1, 9)).toBeCloseTo(8, 3);
     expect(placeIn(both, 1, 2)).toBeCloseTo(0.75 + 0.25 * 1.2, 3);
   });
 
   it('the nearer key says which of two surfaces is nearer, the camera’s plane having the depth 0', () => {
     const order = (nearer: StretchDepth['nearer']): (boolean | undefined)[] => {
-      const motion = new DepthMotion(still, [{ ...stretch(0, 1), nearer }, stretch(4, 1.2)]);
+      const motion = new DepthMotion(stillCamera, [{ ...evenStretch(0, 1), nearer }, evenStretch(4, 1.2)]);
       motion.lay(tile);
       const [surface] = motion.surfaces(1)!;
       return [motion.isNearer(1, surface, CAMERA_PLANE, 168, 168), motion.isNearer(1, CAMERA_PLANE, surface, 168, 168)];
@@ -187,7 +162,7 @@ describe('between the keys of two stretches', () => {
   });
 
   it('where neither reaches, the camera’s plane is all there is', () => {
-    const motion = new DepthMotion(still, [stretch(0, 1, [0, 1])]);
+    const motion = new DepthMotion(stillCamera, [evenStretch(0, 1, [0, 1])]);
     motion.lay({ ...tile, frame: 3 });
     expect(motion.surfaces(3)).toBeUndefined();
   });
