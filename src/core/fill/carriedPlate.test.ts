@@ -4,9 +4,9 @@ import { loadKernels } from '../../media/kernelFile.ts';
 import { CarriedMotion } from '../depth/carriedMotion.ts';
 import { evenStretch, stillCamera } from '../testing/evenStretch.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
-import { isCarriedByDepth } from './carriedPlate.ts';
+import { carriedBy, isCarriedByDepth } from './carriedPlate.ts';
 import { samplePlate, type Plate } from './plate.ts';
-import { readRegionPlane, regionOf } from './region.ts';
+import { readRegionPlane, regionOf, type Region } from './region.ts';
 
 const [W, H, COUNT] = [480, 320, 12];
 const format = smallFormat(W, H);
@@ -78,5 +78,17 @@ describe('a plate', () => {
     expect(covers[at(212, 160)] & covers[at(264, 160)]).toBe(1);
     expect(Math.abs(shown(264) - texture(264 - SAID, 160))).toBeLessThan(2);
     expect(Math.abs(shown(212) - texture(212 - SAID * AT, 160))).toBeLessThan(2);
+  });
+
+  it('is carried where nothing is seen by the surface of most tiles around, and elsewhere by the tile’s own', () => {
+    const [cols, rows] = [5, 5];
+    const region = { cols, rows, active: new Uint8Array(25).fill(2) } as unknown as Region;
+    const lies = new Uint8Array(25).fill(1);
+    // One tile in the middle, and one at the edge, stand out; only the former is open.
+    [lies[12], lies[0]] = [3, 2];
+    const open = Uint8Array.from(lies, (_, i) => (i === 12 ? 1 : 0));
+    const expected = lies.slice();
+    expected[12] = 1;
+    expect([...carriedBy(region, lies, open)]).toEqual([...expected]);
   });
 });

@@ -2,6 +2,7 @@ import type { Kernels } from '../../kernels/index.ts';
 import type { FrameFormat } from '../image/format.ts';
 import type { CarriedMotion } from '../depth/carriedMotion.ts';
 import { addBorder, detailTrust } from './borderField.ts';
+import { carriedBy } from './carriedPlate.ts';
 import { Crop } from './crop.ts';
 import type { Donated } from './donor.ts';
 import { applyTransfer } from './measure.ts';
@@ -178,7 +179,8 @@ export class Completer {
     // Beyond the active tiles neither the transfer nor what is known has values.
     const used = tilesNear(region, left, REACH - 1).map((near, tile) => near & Math.min(1, region.active[tile]));
     if (plate.byDepth) this.motion.lay(region);
-    const lies = plate.byDepth ? this.motion.surfaces(region.frame) : undefined;
+    const surfaces = plate.byDepth ? this.motion.surfaces(region.frame) : undefined;
+    const lies = surfaces && carriedBy(region, surfaces, left);
     const tiles = { wanted, used, lies };
     const { planes, covers } = samplePlate(this.kernels, plate, region, tiles, this.motion, this.format);
     planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
