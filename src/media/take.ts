@@ -21,6 +21,7 @@ import type { BodyBehind } from '../core/behind/planBehind.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { readPlate, type StoredPlate } from './plateFile.ts';
+import { carriedPlates } from './carriedPlates.ts';
 import { planPlates } from './planPlates.ts';
 import { seenFrom } from './seenFrom.ts';
 import { partsAlone, SharedParts, type Part, type Parts } from './parts.ts';
@@ -94,8 +95,6 @@ const ASKED_EVERY = 5;
 const ASKED_CHUNKS = 2;
 const ASKED_TOGETHER = 4;
 const BELIEVED_FROM = 24;
-/** Frames in which it is tried how a plate is carried. */
-const CARRIED_ASKED = 12;
 /** Frames that are asked what a shot is like, and the share of them that must say so. */
 const PROBES = 8;
 const PROBES_SHARE = 0.2;
@@ -236,7 +235,8 @@ export class TakeWork {
     // Surf and swaying grass would be taken for somebody.
     const behind = restless ? [] : await this.once('behind', () => this.findBehind(gathered, motion));
     const made = await this.buildPlates(choices, gathered, motion, { local, restless });
-    const plates = await this.carriedBy(depths, made, gathered);
+    const by = { threads: this.threads, parts: this.parts, camera: this.camera! };
+    const plates = await carriedPlates(by, made, depths, gathered);
     const frames = await this.finish(gathered, { plates, depths }, behind);
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
@@ -442,21 +442,6 @@ export class TakeWork {
       compute: () => this.threads.run('buildPlate', { ...task, ...nature }),
     }));
     return this.parts.all(parts, () => this.report('unseen', ++done / parts.length));
-  }
-
-  /** The plates, and whether each is carried by depth. */
-  private async carriedBy(depths: StretchDepth[], plates: Plate[], gathered: GatheredFrame[]): Promise<Plate[]> {
-    if (depths.length === 0) return plates;
-    const parts = plates.map((plate, k) => ({
-      name: `carried-${k}`,
-      compute: () => {
-        const scene = gathered.filter((g) => this.camera!.sameScene(g.frame, plate.frame));
-        const frames = evenly(scene, CARRIED_ASKED).map((g) => g.frame);
-        return this.threads.run('carriedByDepth', { plate, depths, frames });
-      },
-    }));
-    const answers = await this.parts.all(parts);
-    return plates.map((plate, k) => ({ ...plate, byDepth: answers[k] }));
   }
 
   private async finish(
