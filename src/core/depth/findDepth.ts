@@ -50,6 +50,8 @@ const CORNERS = [
 ] as const;
 /** Share of the corners on either side whose depths are not swept. */
 const SWEPT = 0.05;
+/** On smaller pictures a window holds several surfaces, and its centre of evidence lies on none: corners stay at their middles, analysis px. */
+const CENTRED_FROM = 640;
 /** Distance of the places that are asked which surface is nearer, analysis px. */
 const ASKED_EVERY = 2.5;
 
@@ -153,6 +155,7 @@ export class DepthFinder {
     const { scale } = this.pyramids;
     const [level] = this.pyramids.get(frame);
     const isHidden = (x: number, y: number): boolean => this.blocked(frame, x * scale, y * scale);
+    if (level.width < CENTRED_FROM) return { places: corners, moved };
     const places = centresOfMovement(this.kernels, level, corners, moved.values(), isHidden, scale);
     return { places, moved };
   }
