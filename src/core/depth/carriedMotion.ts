@@ -2,8 +2,8 @@ import { mostOften } from '../geometry/mostOften.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { DepthMotion } from './depthMotion.ts';
 import type { StretchDepth } from './depthPlaces.ts';
-import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
-import { centresOf, fromKey, reaches, surfacesAt, toKey, type OnSurface } from './onSurface.ts';
+import { CAMERA_PLANE } from './frameMap.ts';
+import { blend, centresOf, fromKey, reaches, surfacesAt, toKey, type OnSurface } from './onSurface.ts';
 import type { TiledRegion } from './tiledRegion.ts';
 
 type Places = Float32Array | Float64Array;
@@ -20,7 +20,7 @@ interface Leg {
  * next. Frames that follow one another share all but the first step, so nothing jumps; each step is short, so depths need not be
  * exact. What is carried so may be hidden all the time.
  */
-export class CarriedMotion implements FrameMap {
+export class CarriedMotion {
   private readonly near: DepthMotion;
   private readonly regions = new Map<number, TiledRegion>();
 
@@ -39,27 +39,26 @@ export class CarriedMotion implements FrameMap {
     this.regions.set(region.frame, region);
   }
 
+  /** As {@link DepthMotion.surfaces}. */
   surfaces(frame: number): Uint8Array | undefined {
     return this.near.surfaces(frame);
   }
 
+  /** Whether anything is carried from one frame to another. */
   knows(from: number, to: number): boolean {
     return this.camera.sameScene(from, to);
   }
 
-  isNearer(frame: number, one: number, other: number, x: number, y: number): boolean | undefined {
-    return this.near.isNearer(frame, one, other, x, y);
-  }
-
+  /** @param points - Places in `from`, interleaved x, y in frame px; overwritten with those in `to`. */
   map(from: number, to: number, points: Places, surface: number): void {
     const parts = this.near.partsOf(from, surface);
     if (from === to) return;
     if (parts.length === 0) return this.camera.map(from, to, points);
-    const ways = parts.map((part) => ({ weight: part.weight, places: this.along(part, from, to, points, surface) }));
-    const total = ways.reduce((sum, { weight }) => sum + weight, 0);
-    for (let i = 0; i < points.length; i++) {
-      points[i] = ways.reduce((sum, { weight, places }) => sum + weight * places[i], 0) / total;
-    }
+    const along = (part: OnSurface): Places => this.along(part, from, to, points, surface);
+    blend(
+      points,
+      parts.map((part) => ({ weight: part.weight, places: along(part) })),
+    );
   }
 
   private along(first: OnSurface, from: number, to: number, points: Places, surface: number): Places {

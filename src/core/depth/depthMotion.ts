@@ -2,7 +2,7 @@ import { mostOften } from '../geometry/mostOften.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { depthOf, isKnownIn, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE, type FrameMap } from './frameMap.ts';
-import { centresOf, framesOf, fromKey, reaches, tilesOf, toKey, type OnSurface } from './onSurface.ts';
+import { blend, centresOf, framesOf, fromKey, reaches, tilesOf, toKey, type OnSurface } from './onSurface.ts';
 import type { TiledRegion } from './tiledRegion.ts';
 
 /** Two stretches mean the same surface if they put its tiles no farther apart than this in any frame, frame px. */
@@ -114,11 +114,10 @@ export class DepthMotion implements FrameMap {
     if (from === to) return;
     const known = this.partsOf(from, surface).filter((part) => reaches(part, to));
     if (known.length === 0) return this.camera.map(from, to, points);
-    const all = known.map((part) => this.through(part, from, to, points));
-    const total = known.reduce((sum, { weight }) => sum + weight, 0);
-    for (let i = 0; i < points.length; i++) {
-      points[i] = all.reduce((sum, places, k) => sum + known[k].weight * places[i], 0) / total;
-    }
+    blend(
+      points,
+      known.map((part) => ({ weight: part.weight, places: this.through(part, from, to, points) })),
+    );
   }
 
   /** What the stretches around a frame say of one of its surfaces; nothing of the camera's plane. */

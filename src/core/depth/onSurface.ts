@@ -91,3 +91,14 @@ export function centresOf({ rect, cols }: TiledRegion, tiles: readonly number[])
     tiles.flatMap((i) => [rect.x + ((i % cols) + 0.5) * side, rect.y + (Math.floor(i / cols) + 0.5) * side]),
   );
 }
+
+/** Overwrites places by the weighted mean of what several ways make of them. */
+export function blend(
+  points: Float32Array | Float64Array,
+  ways: readonly { weight: number; places: ArrayLike<number> }[],
+): void {
+  const total = ways.reduce((sum, { weight }) => sum + weight, 0);
+  for (let i = 0; i < points.length; i++) {
+    points[i] = ways.reduce((sum, { weight, places }) => sum + weight * places[i], 0) / total;
+  }
+}

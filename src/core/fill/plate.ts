@@ -123,7 +123,7 @@ export function samplePlate(
   plate: Plate,
   region: Region,
   { wanted, used, lies }: PlateTiles,
-  motion: FrameMap,
+  motion: Pick<FrameMap, 'map'>,
   format: FrameFormat,
   count = plate.planes.length,
 ): { planes: Float32Array[]; covers: Uint8Array } {
@@ -145,7 +145,7 @@ function bySurface(
   wanted: Uint8Array,
   lies: Uint8Array = new Uint8Array(wanted.length).fill(CAMERA_PLANE),
   to: number,
-  motion: FrameMap,
+  motion: Pick<FrameMap, 'map'>,
 ): OnOneSurface[] {
   const numbers = [...new Set(lies.filter((_, i) => wanted[i] === 1))];
   return numbers.map((surface) => {
