@@ -10,6 +10,8 @@ export interface Pose {
   yaw: number;
   pitch: number;
   roll: number;
+  /** Factor on the lens's focal length, 1 without it. */
+  zoom?: number;
 }
 
 export interface Lens {
@@ -49,8 +51,9 @@ export function pixelToPlane(pose: Pose, plane: Plane, focal: number): Matrix3 {
   return invert3(planeToPixel(pose, plane, focal));
 }
 
-/** Homography from a plane's (u, v) to undistorted px centred on the lens axis. */
-export function planeToPixel(pose: Pose, plane: Plane, focal: number): Matrix3 {
+/** Homography from a plane's (u, v) to undistorted px centred on the lens axis. @param unzoomed - Focal length of the lens, px. */
+export function planeToPixel(pose: Pose, plane: Plane, unzoomed: number): Matrix3 {
+  const focal = unzoomed * (pose.zoom ?? 1);
   const r = worldToCamera(pose);
   const columns = [plane.across, plane.down, sub(plane.origin, pose.position)].map((v) =>
     [0, 1, 2].map((i) => r[3 * i] * v[0] + r[3 * i + 1] * v[1] + r[3 * i + 2] * v[2]),

@@ -135,6 +135,8 @@ function expose(renderer: Renderer, shot: Shot, scene: Scene, time: number, p: P
     );
     renderer.add(p.truth, p.common, 1 / shot.subframes);
   }
+  const sigma = scene.defocus?.(time) ?? 0;
+  for (const picture of [p.filmed, p.truth]) renderer.blur(picture, p.work, sigma);
 }
 
 function matteOf(renderer: Renderer, shot: Shot, filmed: number, truth: number): Uint8Array {

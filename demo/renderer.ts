@@ -119,6 +119,16 @@ export class Renderer {
     this.run.accumulate(sum, picture, weight, this.lens.width * this.lens.height);
   }
 
+  /** Blurs a picture by a Gaussian, columns as rows; its edge goes on beyond it. @param work - Another picture, which is lost. @param sigma - Px. */
+  blur(picture: number, work: number, sigma: number): void {
+    if (sigma < 0.05) return;
+    const { width: w, height: h } = this.lens;
+    const [a, b] = [picture, work].map((at) => this.f32(at, w * h * 4));
+    const taps = gaussian(sigma);
+    blurLines(a, b, taps, { lines: h, apart: 4 * w, length: w, step: 4 });
+    blurLines(b, a, taps, { lines: w, apart: 4, length: h, step: 4 * w });
+  }
+
   /** Room for a texture that is painted anew each frame. */
   texture(width: number, height: number, repeat = false): Texture {
     const sizes = [];
@@ -245,6 +255,40 @@ function outside({ width, height, repeat }: Texture, map: Float32Array, corners:
     all((k) => map[2 * k + 1] < -1) ||
     all((k) => map[2 * k + 1] > height)
   );
+}
+
+function gaussian(sigma: number): Float32Array {
+  const reach = Math.ceil(3 * sigma);
+  const taps = Float32Array.from({ length: 2 * reach + 1 }, (_, i) => Math.exp(-0.5 * ((i - reach) / sigma) ** 2));
+  const sum = taps.reduce((s, v) => s + v, 0);
+  return taps.map((v) => v / sum);
+}
+
+interface Lines {
+  lines: number;
+  apart: number;
+  length: number;
+  step: number;
+}
+
+/** Convolves each of a picture's rows, or columns, of four floats a pixel. */
+function blurLines(
+  from: Float32Array,
+  to: Float32Array,
+  taps: Float32Array,
+  { lines, apart, length, step }: Lines,
+): void {
+  const reach = (taps.length - 1) / 2;
+  for (let line = 0; line < lines; line++) {
+    for (let i = 0; i < length; i++) {
+      const out = line * apart + i * step;
+      to.fill(0, out, out + 4);
+      for (let k = 0; k < taps.length; k++) {
+        const at = line * apart + Math.min(length - 1, Math.max(0, i + k - reach)) * step;
+        for (let c = 0; c < 4; c++) to[out + c] += taps[k] * from[at + c];
+      }
+    }
+  }
 }
 
 const align = (n: number): number => Math.ceil(n / 16) * 16;

@@ -21,6 +21,8 @@ export const still = (texture: Layer['texture'], plane: Layer['plane']): Thing =
 export interface Scene {
   sensor: Sensor;
   pose(time: number): Pose;
+  /** How far the picture is out of focus, as the sigma of a Gaussian, px; sharp without it. */
+  defocus?(time: number): number;
   /** Back to front. */
   things(time: number): Thing[];
 }

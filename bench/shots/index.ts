@@ -2,6 +2,7 @@ import type { Shot } from '../../demo/shot.ts';
 import { behind } from './behind.ts';
 import { dapple } from './dapple.ts';
 import { follow } from './follow.ts';
+import { hunting } from './hunting.ts';
 import { laneAhead, laneComing } from './lane.ts';
 import { orbit } from './orbit.ts';
 import { quay } from './quay.ts';
@@ -20,4 +21,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   dapple,
   behind,
   orbit,
+  hunting,
 ];

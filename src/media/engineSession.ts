@@ -20,6 +20,7 @@ import type { Gatherer } from '../core/fill/gather.ts';
 import type { Gathered } from '../core/fill/gathered.ts';
 import { NOT_COMPARED } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
+import { findSoftening, soften } from '../core/fill/soften.ts';
 import { measureRim, type RimResidual } from '../core/fill/measure.ts';
 import { CELL as OFFSET_CELL } from '../core/fill/offsetGrid.ts';
 import { buildPlate, type Plate } from '../core/fill/plate.ts';
@@ -319,21 +320,23 @@ export class EngineSession {
     const work = this.workOn(frames);
     const stored: StoredFrame[] = [];
     let before: RimResidual | undefined;
+    const { format } = this.job.frames;
+    const fine = !this.job.draft;
     const results = this.gathering().with(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
       work.map(({ region, sources }) => {
-        const gathered = gatherer.gather(region, sources);
-        if (restless) this.gathering().takeMirrored(gathered);
-        const contradicted = this.gathering().withdrawn(gathered);
-        stored.push(packFrame(this.kernels, gathered, this.job.frames.format));
-        const { measure, residual } = measureRim(this.kernels, gathered, this.job.frames.format, !this.job.draft);
+        const shown = gatherer.gather(region, sources);
+        if (restless) this.gathering().takeMirrored(shown);
+        const contradicted = this.gathering().withdrawn(shown);
+        const softening = fine ? findSoftening(this.kernels, shown, format) : undefined;
+        const gathered = softening ? soften(this.kernels, shown, format, softening) : shown;
+        stored.push(packFrame(this.kernels, gathered, format));
+        const { measure, residual } = measureRim(this.kernels, gathered, format, fine);
         const next =
-          before?.region.frame === region.frame - 1 &&
-          this.motion!.sameScene(region.frame - 1, region.frame) &&
-          !this.job.draft;
+          before?.region.frame === region.frame - 1 && this.motion!.sameScene(region.frame - 1, region.frame) && fine;
         const likeness = next ? compareGrain(residual, before!, this.motion!) : NOT_COMPARED;
         before = residual;
         const place = { frame: region.frame, rect: region.rect };
-        return { frame: region.frame, region: place, measure: { ...measure, likeness }, contradicted };
+        return { frame: region.frame, region: place, measure: { ...measure, softening, likeness }, contradicted };
       }),
     );
     writeWhole(out, serialize(stored));
@@ -408,7 +411,7 @@ export class EngineSession {
     );
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
     const cutter = new BehindCutter(this.kernels, this.frames, this.mattes, this.job.searchFactor ?? 1);
-    const patches: Patch[] = frames.map(({ frame, transfer, neighbours, contradicted, behind }) => {
+    const patches: Patch[] = frames.map(({ frame, softening, transfer, neighbours, contradicted, behind }) => {
       const region = this.regionAt(frame, boxOf(this.job.cells, frame));
       const { restless, ...packed } = stored.get(frame)!;
       const { planes, support } = unpackFrame(packed, region, format);
@@ -416,8 +419,8 @@ export class EngineSession {
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
       const beside = { region, own: own[0], background: planes[0] };
       const bodies = cutter.cutAll(behind, this.gathering(), this.motion!, beside);
-      const known = { region, planes, support, own, transfer, restless, donor: this.donorOf(region), behind: bodies };
-      const patch = finisher.finish(known, neighbours);
+      const shown = { region, planes, support, own, softening, transfer, restless };
+      const patch = finisher.finish({ ...shown, donor: this.donorOf(region), behind: bodies }, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });
     writeWhole(out, serialize(patches));

@@ -4,6 +4,7 @@ import type { PlacedOffsets } from '../core/fill/finish.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import type { GrainModel } from '../core/fill/grain.ts';
 import type { RimMeasure } from '../core/fill/measure.ts';
+import type { Softening } from '../core/fill/soften.ts';
 import type { Plate } from '../core/fill/plate.ts';
 import type { Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
@@ -87,6 +88,7 @@ export interface FinishTask {
   gathered: string;
   frames: {
     frame: number;
+    softening?: Softening;
     transfer: Float32Array;
     neighbours: PlacedOffsets[];
     /** What sources of other frames contradict one another about: if few see it here, they are not believed. */

@@ -462,6 +462,7 @@ export class TakeWork {
           gathered: this.path(`gather-${k}.bin`),
           frames: frames.map((frame) => ({
             frame,
+            softening: byFrame.get(frame)!.measure.softening,
             transfer: byFrame.get(frame)!.measure.transfer,
             contradicted: seenFrom(frame, some, this.camera!),
             behind: behind.filter((b) => b.frame === frame),

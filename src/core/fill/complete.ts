@@ -5,14 +5,15 @@ import { addBorder, detailTrust } from './borderField.ts';
 import { carriedBy } from './carriedPlate.ts';
 import { Crop } from './crop.ts';
 import type { Donated } from './donor.ts';
-import { applyTransfer } from './measure.ts';
 import { offsetGrid } from './offsetGrid.ts';
 import { samplePlate, type Plate } from './plate.ts';
 import { HOLE_TILE, partOf, planeSize, RIM_TILE, runsOf, spansOf, tilesWith, type Region } from './region.ts';
 import type { SourceKind } from './settings.ts';
 import { cellDifferences, fieldOf, plusField, type CellSums } from './smoothField.ts';
 import { smallHoles } from './smallHoles.ts';
+import { softenPlanes, type Softening } from './soften.ts';
 import { strangeCells } from './strangeCells.ts';
+import { applyTransfer } from './transfer.ts';
 import { bytesOf } from '../image/mapped.ts';
 
 /** Support up to which a gathered pixel counts as unseen. */
@@ -36,6 +37,8 @@ export interface Known {
   support: Float32Array;
   /** The frame's own samples. */
   own: readonly Float32Array[];
+  /** What makes plates as soft as the planes have been made. */
+  softening?: Softening;
   transfer: Float32Array;
   /** How restless its background is, per cell of the offset grid, 0..1: one frame is shown there, not a mean that is to be sharpened. */
   restless?: Float32Array;
@@ -51,7 +54,7 @@ export interface Completed {
 }
 
 /** What pieces are fitted to. */
-type Around = Pick<Known, 'region' | 'transfer'>;
+type Around = Pick<Known, 'region' | 'softening' | 'transfer'>;
 
 /** What says nothing of what is seen: used only around what is still open. */
 type PartSource = Exclude<SourceKind, 'frames'>;
@@ -170,7 +173,7 @@ export class Completer {
   }
 
   /** A plate as a region sees it, where something is open; undefined if that is nowhere, or in another scene. */
-  private pieceOf(plate: Plate, { region, transfer }: Around, open: Uint8Array): Piece | undefined {
+  private pieceOf(plate: Plate, { region, softening, transfer }: Around, open: Uint8Array): Piece | undefined {
     const left = openTiles(region, open);
     if (!this.motion.knows(region.frame, plate.frame) || !left.includes(1)) return undefined;
 
@@ -182,7 +185,11 @@ export class Completer {
     const surfaces = plate.byDepth ? this.motion.surfaces(region.frame) : undefined;
     const lies = surfaces && carriedBy(region, surfaces, left);
     const tiles = { wanted, used, lies };
-    const { planes, covers } = samplePlate(this.kernels, plate, region, tiles, this.motion, this.format);
+    const sampled = samplePlate(this.kernels, plate, region, tiles, this.motion, this.format);
+    const { covers } = sampled;
+    const planes = softening
+      ? softenPlanes(this.kernels, sampled.planes, Float32Array.from(covers), region, this.format, softening)
+      : sampled.planes;
     planes[0] = applyTransfer(this.kernels, planes[0], region, transfer);
     return { planes, covers, part: partOf(region, used) };
   }

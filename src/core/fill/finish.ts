@@ -8,11 +8,12 @@ import { sigmaAt, type GrainModel } from './grain.ts';
 import type { GrainField } from './grainField.ts';
 import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
 import { keepRestless } from './mirrored.ts';
-import { applyTransfer, type RimMeasure } from './measure.ts';
+import type { RimMeasure } from './measure.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
 import { HOLE_TILE, planeSize, runsOf, spansOf, type Region } from './region.ts';
 import { textureField } from './textureField.ts';
 import { activeCells, fieldOf, plusField } from './smoothField.ts';
+import { applyTransfer } from './transfer.ts';
 
 /** Neighbouring frames over which the border's offsets are smoothed: weights at distance 0, 1, 2. */
 const OFFSET_TAPS = [6, 4, 1];

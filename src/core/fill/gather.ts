@@ -6,13 +6,14 @@ import { Fusion, type Statistic, type Weights } from './fusion.ts';
 import { nothingOf, type Gathered } from './gathered.ts';
 import type { LightFit } from './light.ts';
 import { middleOf, readRegionPlane, type Region } from './region.ts';
-import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
+import { RegionMap, surfacesBehind } from './regionMap.ts';
 import { measureLights } from './rimLight.ts';
+import { rimWindows } from './rimWindows.ts';
 import { partAround, type SourceFrames } from './sourceFrames.ts';
 import { fuseTwo, surfacesBeside, type NearerIn } from './twoSurfaces.ts';
 
-/** Points of the rim on which a source's light and error are measured. */
-const RIM_POINTS = 600;
+/** Windows of the rim in which a source's light and error are measured. */
+const RIM_WINDOWS = 120;
 /** Room around the mapped region for the cubic's support and the residual mesh, px. */
 const MAP_MARGIN = 12;
 /** Agreement between sources: times their typical error, plus a share of an 8-bit level. */
@@ -20,6 +21,12 @@ const TAU_SIGMAS = 2.5;
 const TAU_LEVELS = 1;
 /** Colour is coded worse, and people differ from what is behind them by more. */
 const TAU_COLOUR_LEVELS = 4;
+/**
+ * What is lost to blur is lost to all blurred sources alike, and does not average out as errors do: it weighs so many times as much, where
+ * it is more than a share of the usual error (both as variances).
+ */
+const BLUR_WEIGHS = 5;
+const BLUR_SHARE = 0.1;
 /** Time distance, frames, at which a source weighs half. */
 const HALF_WEIGHT = 40;
 
@@ -83,7 +90,7 @@ export class Gatherer {
     const tiles = motion.surfaces(region.frame);
     const map = new RegionMap(region, motion, tiles);
     const places = sources.map((s) => map.in(s));
-    const rim = rimPoints(region, RIM_POINTS);
+    const rim = rimWindows(region, RIM_WINDOWS);
     const views = sources.map((s, k) => ({
       frame: () => this.sourceFrames.get(s),
       points: map.placesOf(rim, places[k]),
@@ -112,7 +119,8 @@ export class Gatherer {
       lights.flatMap((l, k) => {
         const { gain, offset } = l[plane];
         const sigma = Number.isFinite(l[0].sigma) ? Math.max(l[0].sigma, typical / 2) : typical * 1.5;
-        const quality = Math.min(1, (typical / sigma) ** 2);
+        const blur = Math.max(0, l[0].lost / typical ** 2 - BLUR_SHARE);
+        const quality = Math.min(1, (typical / sigma) ** 2) / (1 + BLUR_WEIGHS * blur);
         const weight = quality / (1 + Math.abs(sources[k] - t) / HALF_WEIGHT);
         return [1 + this.light * (gain - 1), this.light * offset, weight];
       }),

@@ -5,12 +5,15 @@ import { measureGrain, type Likeness } from './grain.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
 import { cellDifferences } from './smoothField.ts';
 import { strangeCells } from './strangeCells.ts';
-import { planeSize, RIM_TILE, runsOf, spansOf, TILE, type Region } from './region.ts';
+import { planeSize, RIM_TILE, runsOf, spansOf, type Region } from './region.ts';
 import { isTouched } from './touched.ts';
-import { fitTransfer, identityTransfer, TRANSFER_SIDE } from './transfer.ts';
+import type { Softening } from './soften.ts';
+import { applyTransfer, fitTransfer, identityTransfer } from './transfer.ts';
 
 /** What a frame's rim tells about its gathered picture. */
 export interface RimMeasure {
+  /** What the gathered picture has been softened by already, since the frame is much softer than what was gathered. */
+  softening?: Softening;
   transfer: Float32Array;
   /** Per plane: sum and number of (frame − gathered) per cell of the offset grid. */
   offsets: { sum: Float32Array; weight: Float32Array }[];
@@ -38,7 +41,7 @@ export function measureRim(
   gathered: Gathered,
   format: FrameFormat,
   fine: boolean,
-): { measure: Omit<RimMeasure, 'likeness'>; residual: RimResidual } {
+): { measure: Omit<RimMeasure, 'likeness' | 'softening'>; residual: RimResidual } {
   const { region, planes, own } = gathered;
   const unit = 2 ** (format.depth - 8);
   const { width: w, height: h } = region.rect;
@@ -80,7 +83,7 @@ export function measureRim(
 }
 
 /** 1 for the px at which both the frame and the gathered picture are known, and should be the same. */
-function measurableRim({ region, support, restless }: Gathered, format: FrameFormat): Uint8Array {
+export function measurableRim({ region, support, restless }: Gathered, format: FrameFormat): Uint8Array {
   const { known } = region;
   const rim = new Uint8Array(support.length);
   const runs = runsOf(region, format, 0, RIM_TILE);
@@ -149,21 +152,4 @@ function shrinkMask(
     }
   }
   return out;
-}
-
-/** Correlates the luma of a region's active tiles with a transfer kernel; elsewhere the result is undefined. */
-export function applyTransfer(
-  kernels: Kernels,
-  luma: Float32Array,
-  region: Region,
-  transfer: Float32Array,
-): Float32Array {
-  const { width: w, height: h } = region.rect;
-  return kernels.scoped(() => {
-    const src = kernels.put(luma);
-    const out = kernels.alloc(luma.byteLength);
-    const [taps, active] = [kernels.put(transfer), kernels.put(region.active)];
-    kernels.run.correlateTiles(src, w, h, taps, TRANSFER_SIDE, out, active, region.cols, TILE, TILE);
-    return kernels.f32(out, luma.length).slice();
-  });
 }

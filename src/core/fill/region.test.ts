@@ -17,7 +17,7 @@ import {
   tileCorners,
   type Region,
 } from './region.ts';
-import { RegionMap, rimPoints, surfacesBehind } from './regionMap.ts';
+import { RegionMap, surfacesBehind } from './regionMap.ts';
 
 const [W, H] = [96, 80];
 let kernels: Kernels;
@@ -148,16 +148,5 @@ describe('places in a source', () => {
     expect([...map.placesOf(px, map.in(1))]).toEqual([26, 18, 56, 40]);
     expect([...map.placesOf(px, map.in(9))]).toEqual([26, 18, -1e6, -1e6]);
     expect(map.surfaces).toEqual([0, 1]);
-  });
-
-  it('of the rim are known px, about as many as asked, and each once', () => {
-    const region = around(40, 35, 4, 4);
-    const few = rimPoints(region, 100);
-    expect(few.length).toBeGreaterThanOrEqual(99);
-    expect(few.length).toBeLessThanOrEqual(101);
-    expect(new Set(few).size).toBe(few.length);
-    expect([...few].every((i) => region.known[i] === 1)).toBe(true);
-    const all = rimPoints(region, 1e6);
-    expect(all).toHaveLength(region.known.reduce((n, v) => n + v, 0));
   });
 });

@@ -87,22 +87,3 @@ export class RegionMap {
     return out;
   }
 }
-
-/** Known px of the active tiles, evenly thinned to about `most`. */
-export function rimPoints({ rect, cols, active, known }: Region, most: number): Int32Array {
-  const all = new Int32Array(active.length * TILE * TILE);
-  let n = 0;
-  for (let t = 0; t < active.length; t++) {
-    if (active[t] === 0) continue;
-    const first = Math.floor(t / cols) * TILE * rect.width + (t % cols) * TILE;
-    for (let y = 0; y < TILE; y++) {
-      const row = first + y * rect.width;
-      for (let i = row; i < row + TILE; i++) if (known[i] === 1) all[n++] = i;
-    }
-  }
-  const step = Math.max(1, n / most);
-  const out: number[] = [];
-  // The odd offset keeps the points from falling into columns.
-  for (let i = 0, k = 0; i < n; i = Math.floor(++k * step)) out.push(all[i]);
-  return Int32Array.from(out);
-}

@@ -4,7 +4,9 @@ import { loadKernels } from '../../media/kernelFile.ts';
 import { smallFormat } from '../testing/frames.ts';
 import { gaussFrom, randomFrom } from '../testing/random.ts';
 import { RIM_TILE, TILE, type Region } from './region.ts';
+import { fitLight } from './light.ts';
 import { measureLights, type RimView } from './rimLight.ts';
+import { rimWindows } from './rimWindows.ts';
 
 const SIDE = 4 * TILE;
 const N = SIDE * SIDE;
@@ -19,11 +21,12 @@ const region: Region = {
   known: new Uint8Array(N).fill(1),
 };
 const random = randomFrom(3);
-const scene = Float32Array.from({ length: N }, () => 120 + 80 * random());
-/** Every seventh px, but not of the border, where a source cannot be sampled. */
-const rim = Int32Array.from(
-  [...scene.keys()].filter((i) => i % 7 === 0 && [i % SIDE, Math.floor(i / SIDE)].every((v) => v > 1 && v < SIDE - 3)),
-);
+/** Bright and dark parts, and specks on them. */
+const scene = Float32Array.from({ length: N }, (_, i) => {
+  const [x, y] = [i % SIDE, Math.floor(i / SIDE)];
+  return 120 + 20 * Math.sin(x / 7) + 20 * Math.cos(y / 5) + 80 * (random() - 0.5);
+});
+const rim = rimWindows(region, 90);
 
 let kernels: Kernels;
 beforeAll(async () => {
@@ -56,6 +59,24 @@ describe('the light of each source', () => {
     expect(darker.gain).toBeCloseTo(1.25, 1);
     expect(darker.gain * 102 + darker.offset).toBeCloseTo(120, 0);
     expect(same.sigma).toBeLessThan(2.5);
+  });
+
+  it('is not taken for another because one of the two is blurred, and it is said how much detail that one lacks', () => {
+    const [left, right] = [1, 2].map((d) => (i: number) => scene[i - d] + scene[i + d]);
+    const blur = scene.map((v, i) =>
+      i % SIDE > 1 && i % SIDE < SIDE - 2 ? (2 * v + 1.5 * left(i) + right(i)) / 7 : v,
+    );
+    const own = Float32Array.from(grainy(1));
+    const soft = blur.map((v) => Math.round(v));
+    const [same, softer] = lightsOf(own, [viewOf(grainy(2)), viewOf(soft)]);
+    const [sharper] = lightsOf(blur, [viewOf(grainy(2))]);
+    // Px by px the sharp one would have to lose much of its contrast.
+    expect(fitLight(scene, blur, 1)!.gain).toBeLessThan(0.75);
+    expect(softer.gain).toBeCloseTo(1, 0);
+    expect(sharper.gain).toBeGreaterThan(0.8);
+    expect(same.lost).toBeLessThan(0);
+    expect(softer.lost).toBeGreaterThan(250);
+    expect(sharper.lost).toBeLessThan(-250);
   });
 
   it('is not told by what stands before the rim in the frame alone', () => {

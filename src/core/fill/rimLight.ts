@@ -2,8 +2,9 @@ import type { Kernels } from '../../kernels/index.ts';
 import { median } from '../geometry/linear.ts';
 import { shorth } from '../geometry/shorth.ts';
 import type { FrameFormat } from '../image/format.ts';
-import { fitLight, type LightFit } from './light.ts';
+import { fitLight, spreadOf, type LightFit } from './light.ts';
 import { planeSize, type Region } from './region.ts';
+import { lostDetail, meansOf, windowsOf } from './rimWindows.ts';
 import { planePart, type SourceFrame } from './sourceFrames.ts';
 import { bytesOf } from '../image/mapped.ts';
 
@@ -31,10 +32,12 @@ interface Samples {
 }
 
 /**
- * Light and error of each source against a frame, per plane, on points of the rim that both show. What passes before the
- * rim just now is left out: points from which most sources differ alike.
+ * Light, error and lack of detail of each source against a frame, per plane, by what both show in windows of the rim. Light is told
+ * by the windows' means: between px of a sharp picture and of a blurred one contrasts differ, whatever the light, and so they do
+ * between two pictures with grain (regression dilution, Fuller 1987). What passes before the rim just now is left out: px
+ * from which most sources differ alike.
  *
- * @param rim - Indices row·width + column in the region.
+ * @param rim - Windows of px, indices row·width + column in the region, as of {@link rimWindows}.
  * @param unit - Sample units per 8-bit level.
  */
 export function measureLights(
@@ -50,8 +53,16 @@ export function measureLights(
   const strange = strangers(seen, rim.length, unit);
   return seen.map(({ usable, source, own: target }) => {
     const kept = indicesOf(usable, (i) => strange[i] === 0);
-    const pick = (values: Float32Array): Float32Array => picked(values, kept);
-    return source.map((values, plane) => fitLight(pick(values), pick(target[plane]), unit));
+    const windows = windowsOf(
+      kept.map((k) => usable[k]),
+      kept,
+    );
+    return source.map((values, plane) => {
+      const light = fitLight(meansOf(values, windows), meansOf(target[plane], windows), unit);
+      if (!light) return { gain: 1, offset: 0, sigma: NaN, lost: 0 };
+      const sigma = spreadOf(picked(values, kept), picked(target[plane], kept), light);
+      return { ...light, sigma, lost: plane === 0 ? lostDetail(values, target[plane], windows) : 0 };
+    });
   });
 }
 

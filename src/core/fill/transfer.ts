@@ -1,8 +1,10 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { solveCholesky } from '../geometry/linear.ts';
+import type { PlaneFormat } from '../image/format.ts';
+import { TILE, type Region } from './region.ts';
 
 /** Side of the transfer kernel, px. */
-export const TRANSFER_SIDE = 5;
+const TRANSFER_SIDE = 5;
 const HALF = TRANSFER_SIDE >> 1;
 const TAPS = TRANSFER_SIDE * TRANSFER_SIDE - 1;
 /** Rim px that are looked at: more than are needed, since not all have a whole window. */
@@ -19,6 +21,27 @@ export function identityTransfer(): Float32Array {
   const k = new Float32Array(TRANSFER_SIDE * TRANSFER_SIDE);
   k[k.length >> 1] = 1;
   return k;
+}
+
+/** Variances, px², by which a kernel widens what it is laid on, across and down: below 0 if it sharpens. */
+export function wideningOf(kernel: Float32Array): { across: number; down: number } {
+  let [across, down] = [0, 0];
+  for (let k = 0; k < kernel.length; k++) {
+    across += kernel[k] * ((k % TRANSFER_SIDE) - HALF) ** 2;
+    down += kernel[k] * (Math.floor(k / TRANSFER_SIDE) - HALF) ** 2;
+  }
+  return { across, down };
+}
+
+/** The Gaussian that widens by some variances, as far as the kernel's side goes. @param across - Px², at least 0. */
+export function gaussianTransfer(across: number, down: number): Float32Array {
+  const weight = (d: number, variance: number): number => (d === 0 ? 1 : Math.exp((-d * d) / (2 * variance)));
+  const kernel = identityTransfer().map((_, k) => {
+    const [x, y] = [(k % TRANSFER_SIDE) - HALF, Math.floor(k / TRANSFER_SIDE) - HALF];
+    return weight(x, across) * weight(y, down);
+  });
+  const sum = kernel.reduce((s, v) => s + v, 0);
+  return kernel.map((v) => v / sum);
 }
 
 /**
@@ -55,6 +78,28 @@ export function fitTransfer(
   }
   kernel[kernel.length >> 1] = 1 - sum;
   return kernel;
+}
+
+/**
+ * Correlates a plane's samples in a region's active tiles with a kernel; elsewhere the result is undefined.
+ * @param plane - Whose samples these are; luma without it.
+ */
+export function applyTransfer(
+  kernels: Kernels,
+  samples: Float32Array,
+  region: Region,
+  transfer: Float32Array,
+  { stepX, stepY }: Pick<PlaneFormat, 'stepX' | 'stepY'> = { stepX: 1, stepY: 1 },
+): Float32Array {
+  const [w, h] = [region.rect.width / stepX, region.rect.height / stepY];
+  return kernels.scoped(() => {
+    const src = kernels.put(samples);
+    const out = kernels.alloc(samples.byteLength);
+    const [taps, active] = [kernels.put(transfer), kernels.put(region.active)];
+    const tiles = [region.cols, TILE / stepX, TILE / stepY] as const;
+    kernels.run.correlateTiles(src, w, h, taps, TRANSFER_SIDE, out, active, ...tiles);
+    return kernels.f32(out, samples.length).slice();
+  });
 }
 
 /** Lower triangle of the normal matrix, (TAPS + 1)², and the right-hand side; the last unknown is a constant. */
