@@ -411,7 +411,8 @@ export class EngineSession {
     );
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
     const cutter = new BehindCutter(this.kernels, this.frames, this.mattes, this.job.searchFactor ?? 1);
-    const patches: Patch[] = frames.map(({ frame, softening, transfer, neighbours, contradicted, behind }) => {
+    const patches: Patch[] = frames.map((task) => {
+      const { frame, softening, transfer, grainShares, neighbours, contradicted, behind } = task;
       const region = this.regionAt(frame, boxOf(this.job.cells, frame));
       const { restless, ...packed } = stored.get(frame)!;
       const { planes, support } = unpackFrame(packed, region, format);
@@ -420,7 +421,7 @@ export class EngineSession {
       const beside = { region, own: own[0], background: planes[0] };
       const bodies = cutter.cutAll(behind, this.gathering(), this.motion!, beside);
       const shown = { region, planes, support, own, softening, transfer, restless };
-      const patch = finisher.finish({ ...shown, donor: this.donorOf(region), behind: bodies }, neighbours);
+      const patch = finisher.finish({ ...shown, grainShares, donor: this.donorOf(region), behind: bodies }, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });
     writeWhole(out, serialize(patches));

@@ -3,7 +3,8 @@ import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { evenly } from '../core/evenly.ts';
-import { grainModel, stillness, type GrainModel } from '../core/fill/grain.ts';
+import { stillness } from '../core/fill/grain.ts';
+import { grainOf, grainShares } from '../core/fill/shotGrain.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
@@ -450,7 +451,14 @@ export class TakeWork {
     behind: BodyBehind[],
   ): Promise<TakeResult['frames']> {
     const { settings, draft } = this.options;
-    const grain = settings.grain && !draft ? grainOf(gathered, maxSample(this.options.frames.format)) : [];
+    const full = maxSample(this.options.frames.format);
+    const grain =
+      settings.grain && !draft
+        ? grainOf(
+            gathered.map((g) => g.measure.grain),
+            full,
+          )
+        : [];
     const byFrame = new Map(gathered.map((g) => [g.frame, g]));
     const some = gathered.filter((_, k) => k % ASKED_EVERY === 0);
     const still = stillness(gathered.map((g) => g.measure.likeness));
@@ -464,6 +472,7 @@ export class TakeWork {
             frame,
             softening: byFrame.get(frame)!.measure.softening,
             transfer: byFrame.get(frame)!.measure.transfer,
+            grainShares: grainShares(grain, byFrame.get(frame)!.measure.grain, full),
             contradicted: seenFrom(frame, some, this.camera!),
             behind: behind.filter((b) => b.frame === frame),
             neighbours: [-2, -1, 0, 1, 2].flatMap((d) => {
@@ -486,16 +495,6 @@ const areSome = (told: number, of: number): boolean => told > 0 && told >= of * 
 
 function stillMotion(format: FrameFormat, count: number): CameraMotionData {
   return solveCamera(format.width, format.height, count, [], unitSpace(format.width, format.height).half);
-}
-
-function grainOf(gathered: GatheredFrame[], full: number): (GrainModel | undefined)[] {
-  const planes = gathered[0]?.measure.grain.length ?? 0;
-  return Array.from({ length: planes }, (_, p) =>
-    grainModel(
-      gathered.map((g) => g.measure.grain[p]),
-      full,
-    ),
-  );
 }
 
 /** Every so many chunks as one. */

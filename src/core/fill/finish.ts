@@ -22,6 +22,8 @@ const OFFSET_TAPS = [6, 4, 1];
 export interface FinishInput extends Known {
   /** Who passes behind the hole, the farthest first, and how far each goes from the frame that shows them, px. */
   behind?: readonly { layer: BodyLayer; way: Point }[];
+  /** How much of the shot's grain this frame has, per plane ({@link grainShares}); all of it without. */
+  grainShares?: readonly number[];
 }
 
 /** Rim offsets of a frame with the place of their grid. */
@@ -66,7 +68,7 @@ export class Finisher {
       planes: this.withOffsets(planes, region, neighbours),
     });
     const luma = layers[0].slice();
-    layers.forEach((samples, plane) => this.addGrain(samples, luma, { region, support }, plane));
+    layers.forEach((samples, plane) => this.addGrain(samples, luma, { ...input, support }, plane));
     for (const { layer, way } of input.behind ?? []) layBody(layer, way, region, this.format, layers);
     return this.compose({ region, own: input.own, support }, layers);
   }
@@ -126,12 +128,13 @@ export class Finisher {
   private addGrain(
     samples: Float32Array,
     luma: Float32Array,
-    input: Pick<FinishInput, 'region' | 'support'>,
+    input: Pick<FinishInput, 'region' | 'support' | 'grainShares'>,
     plane: number,
   ): void {
     const model = this.grain.models[plane];
     if (!model) return;
-    const { region, support } = input;
+    const { region, support, grainShares } = input;
+    const share = grainShares?.[plane] ?? 1;
     const { stepX, stepY } = this.format.planes[plane];
     const { width } = planeSize(region, this.format, plane);
     const noise = this.grain.field.make(model, region, plane);
@@ -151,7 +154,7 @@ export class Finisher {
         const n = Math.max(1, support[at]);
         const missing = support[at] > UNSEEN_SUPPORT ? (n - kept) / (n + kept) : 1;
         const sigma = sigmaAt(model, luma[at] / full, texture[cells + Math.floor((x * stepX) / CELL)]);
-        samples[first + x] += noise[first + x] * sigma * Math.sqrt(missing);
+        samples[first + x] += noise[first + x] * share * sigma * Math.sqrt(missing);
       }
     }
   }

@@ -198,26 +198,49 @@ function cubicWeight(distance: number): number {
   return t <= 1 ? (1.5 * t - 2.5) * t * t + 1 : ((2.5 - 0.5 * t) * t - 4) * t + 2;
 }
 
+/** Sums of products of a kernel's entries that lie (dx, dy) apart, for dx from 0 on: the correlation that it gives white noise of variance 1. */
+function productsOf(kernel: Float32Array, dx: number, dy: number): number {
+  let sum = 0;
+  for (let y = Math.max(0, -dy); y < Math.min(GRAIN_SIDE, GRAIN_SIDE - dy); y++) {
+    for (let x = Math.max(0, -dx); x < Math.min(GRAIN_SIDE, GRAIN_SIDE - dx); x++) {
+      sum += kernel[y * GRAIN_SIDE + x] * kernel[(y + dy) * GRAIN_SIDE + x + dx];
+    }
+  }
+  return sum;
+}
+
 /** What bicubic resampling leaves of the variance of noise with a kernel's correlation. */
 export function resampledShare(kernel: Float32Array): number {
-  const products = (dx: number, dy: number): number => {
-    let sum = 0;
-    for (let y = Math.max(0, -dy); y < Math.min(GRAIN_SIDE, GRAIN_SIDE - dy); y++) {
-      for (let x = Math.max(0, -dx); x < Math.min(GRAIN_SIDE, GRAIN_SIDE - dx); x++) {
-        sum += kernel[y * GRAIN_SIDE + x] * kernel[(y + dy) * GRAIN_SIDE + x + dx];
-      }
-    }
-    return sum;
-  };
-  const own = products(0, 0);
+  const own = productsOf(kernel, 0, 0);
   if (own <= 0) return 1;
   let kept = 0;
   for (let dy = -LAGS; dy <= LAGS; dy++) {
     for (let dx = -LAGS; dx <= LAGS; dx++) {
-      kept += products(dx, dy) * WEIGHT_PRODUCTS[Math.abs(dx)] * WEIGHT_PRODUCTS[Math.abs(dy)];
+      kept += productsOf(kernel, dx, dy) * WEIGHT_PRODUCTS[Math.abs(dx)] * WEIGHT_PRODUCTS[Math.abs(dy)];
     }
   }
   return kept / own;
+}
+
+/**
+ * Variance of the Laplacian (4, -1 on each side) of noise with a correlation: how much of it is as fine as the px. What is left of motion and light
+ * counts little there.
+ */
+function finenessOf(at: (dx: number, dy: number) => number): number {
+  const straight = at(1, 0) + at(0, 1);
+  const aslant = at(1, 1) + at(1, -1);
+  return Math.max(0, 20 * at(0, 0) - 16 * straight + 4 * aslant + 2 * (at(2, 0) + at(0, 2)));
+}
+
+/** Fineness of a measured block. */
+export const blockFineness = (block: Float32Array): number =>
+  finenessOf((dx, dy) => block[3 + dx * (2 * LAGS + 1) + dy + LAGS]);
+
+/** The same of the grain that a model would add to a block. @param full - Largest sample. */
+export function expectedFineness(model: GrainModel, block: Float32Array, full: number): number {
+  const kernel = model.kernels[kernelNumber(0, 0)];
+  const sigma = sigmaAt(model, block[0], textureClass(block[2], full));
+  return sigma ** 2 * finenessOf((dx, dy) => productsOf(kernel, dx, dy));
 }
 
 function smoothest(blocks: Float32Array[]): Float32Array[] {
