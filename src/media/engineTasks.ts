@@ -90,7 +90,7 @@ export interface FinishTask {
     frame: number;
     softening?: Softening;
     transfer: Float32Array;
-    grainShares: number[];
+    grainShares?: number[];
     neighbours: PlacedOffsets[];
     /** What sources of other frames contradict one another about: if few see it here, they are not believed. */
     contradicted: Float64Array;

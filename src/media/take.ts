@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { evenly } from '../core/evenly.ts';
 import { stillness } from '../core/fill/grain.ts';
-import { grainOf, grainShares } from '../core/fill/shotGrain.ts';
+import { shotGrain } from '../core/fill/shotGrain.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
@@ -451,14 +451,9 @@ export class TakeWork {
     behind: BodyBehind[],
   ): Promise<TakeResult['frames']> {
     const { settings, draft } = this.options;
-    const full = maxSample(this.options.frames.format);
-    const grain =
-      settings.grain && !draft
-        ? grainOf(
-            gathered.map((g) => g.measure.grain),
-            full,
-          )
-        : [];
+    const measured = settings.grain && !draft ? gathered.map((g) => g.measure.grain) : [];
+    const { models, shares } = shotGrain(measured, maxSample(this.options.frames.format));
+    const sharesAt = new Map(gathered.map((g, k) => [g.frame, shares[k]]));
     const byFrame = new Map(gathered.map((g) => [g.frame, g]));
     const some = gathered.filter((_, k) => k % ASKED_EVERY === 0);
     const still = stillness(gathered.map((g) => g.measure.likeness));
@@ -472,7 +467,7 @@ export class TakeWork {
             frame,
             softening: byFrame.get(frame)!.measure.softening,
             transfer: byFrame.get(frame)!.measure.transfer,
-            grainShares: grainShares(grain, byFrame.get(frame)!.measure.grain, full),
+            grainShares: sharesAt.get(frame),
             contradicted: seenFrom(frame, some, this.camera!),
             behind: behind.filter((b) => b.frame === frame),
             neighbours: [-2, -1, 0, 1, 2].flatMap((d) => {
@@ -481,7 +476,7 @@ export class TakeWork {
             }),
           })),
           ...carried,
-          grain,
+          grain: models,
           stillness: still,
           out: this.path(`finish-${k}.bin`),
         }),

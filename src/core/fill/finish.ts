@@ -22,7 +22,7 @@ const OFFSET_TAPS = [6, 4, 1];
 export interface FinishInput extends Known {
   /** Who passes behind the hole, the farthest first, and how far each goes from the frame that shows them, px. */
   behind?: readonly { layer: BodyLayer; way: Point }[];
-  /** How much of the shot's grain this frame has, per plane ({@link grainShares}); all of it without. */
+  /** How much of the shot's grain this frame has, per plane ({@link ShotGrain}); all of it without. */
   grainShares?: readonly number[];
 }
 

@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { gaussFrom, randomFrom } from '../testing/random.ts';
 import { measureGrain } from './grain.ts';
-import { grainOf, grainShares } from './shotGrain.ts';
+import { shotGrain } from './shotGrain.ts';
 
 const SIDE = 72;
 const N = SIDE * SIDE;
@@ -16,9 +16,11 @@ function blocksOf(grain: number, left: (x: number, y: number) => number = () => 
   return measureGrain(residual, estimate, () => 120 / FULL, new Uint8Array(N).fill(1), SIDE, SIDE);
 }
 
-const shot = Array.from({ length: 20 }, () => [blocksOf(3)]);
-const models = grainOf(shot, FULL);
-const shareOf = (blocks: Float32Array): number => grainShares(models, [blocks], FULL)[0];
+/** Share of a frame with some blocks, in a shot whose other frames have a grain of 3. */
+const shareOf = (blocks: Float32Array): number => {
+  const others = Array.from({ length: 20 }, () => [blocksOf(3)]);
+  return shotGrain([...others, [blocks]], FULL).shares[20][0];
+};
 
 describe('the grain of one frame of a shot', () => {
   it('is a share of what the shot has', () => {
@@ -38,8 +40,17 @@ describe('the grain of one frame of a shot', () => {
 
   it('is all of it where too few blocks tell, and where the shot has none', () => {
     expect(shareOf(blocksOf(1.2).subarray(0, 0))).toBe(1);
-    expect(grainShares([undefined], [blocksOf(1.2)], FULL)).toEqual([1]);
-    expect(grainOf([], FULL)).toEqual([]);
-    expect(grainOf([[new Float32Array(0)]], FULL)).toEqual([undefined]);
+    const few = [[blocksOf(3).subarray(0, 0)]];
+    expect(shotGrain(few, FULL)).toEqual({ models: [undefined], shares: [[1]] });
+    expect(shotGrain([], FULL)).toEqual({ models: [], shares: [] });
+  });
+
+  it('hardly differs between frames that have the same', () => {
+    const { shares } = shotGrain(
+      Array.from({ length: 30 }, () => [blocksOf(2)]),
+      FULL,
+    );
+    expect(Math.min(...shares.map(([share]) => share))).toBeGreaterThan(0.85);
+    expect(shares.reduce((sum, [share]) => sum + share, 0) / shares.length).toBeGreaterThan(0.97);
   });
 });
