@@ -3,6 +3,7 @@ import { intersect } from '../image/format.ts';
 import { linkRegions, type ArePartsOfOne, type Step, type Trail } from './linkRegions.ts';
 import { areaOf, centreOf, grown, moved, shared, union, type MaskPatch } from './maskPatch.ts';
 import { mergeTrails } from './mergeTrails.ts';
+import { parted } from './partedTrails.ts';
 import type { Moving } from './segment.ts';
 
 /** Something that moves by itself, in px of the small frames. */
@@ -43,7 +44,8 @@ export function moversOf(
 ): Mover[] {
   const regions = moving.map((m) => m.regions);
   const own = (trail: Trail, from: number, to: number): Point => ownMovement(trail, from, to, step);
-  const trails = mergeTrails(linkRegions(regions, step, size, arePartsOfOne), own, size);
+  const linked = parted(linkRegions(regions, step, size, arePartsOfOne), step, size, arePartsOfOne);
+  const trails = mergeTrails(linked, own, size);
   const frame = size.width * size.height;
   const moverTrails = trails.filter((trail) => isMover(trail, frame, step));
   moving.forEach(({ loose }, t) => takeIn(loose, t, moverTrails));
