@@ -1,6 +1,6 @@
 import { components } from '../image/components.ts';
 import { linkRegions, type ArePartsOfOne, type Step, type Trail } from './linkRegions.ts';
-import { areaOf, patchOf, type MaskPatch } from './maskPatch.ts';
+import { areaOf, moved, patchOf, type MaskPatch } from './maskPatch.ts';
 import { areNear } from './mergeTrails.ts';
 
 /** Frames in which two parts of one trail must lie apart. */
@@ -25,7 +25,7 @@ export function parted(
 function comesApart({ masks }: Trail, size: { width: number; height: number }): boolean {
   let apart = 0;
   for (const mask of masks.values()) {
-    const [one, other] = partsOf(mask, size.width).sort((a, b) => areaOf(b) - areaOf(a));
+    const [one, other] = partsOf(mask).sort((a, b) => areaOf(b) - areaOf(a));
     if (other && areaOf(other) > SCRAP * areaOf(mask) && !areNear(one, other, size) && ++apart >= LEAST_FRAMES)
       return true;
   }
@@ -42,7 +42,7 @@ function linkedBack(
   const back = (t: number): number => last - t;
   const regions = Array.from({ length: last - Math.min(...masks.keys()) + 1 }, (_, t) => {
     const mask = masks.get(back(t));
-    return mask ? partsOf(mask, size.width) : [];
+    return mask ? partsOf(mask) : [];
   });
   const found = linkRegions(
     regions,
@@ -55,12 +55,6 @@ function linkedBack(
   return found.map((trail) => ({ masks: turned(trail.masks), centres: turned(trail.centres) }));
 }
 
-/** The parts of a mask that hang together. @param width - Of the frame, px. */
-function partsOf(mask: MaskPatch, width: number): MaskPatch[] {
-  return components(mask.data, mask.width, mask.height).map((px) =>
-    patchOf(
-      px.map((i) => (mask.y + Math.floor(i / mask.width)) * width + mask.x + (i % mask.width)),
-      width,
-    ),
-  );
-}
+/** The parts of a mask that hang together. */
+const partsOf = (mask: MaskPatch): MaskPatch[] =>
+  components(mask.data, mask.width, mask.height).map((px) => moved(patchOf(px, mask.width), mask.x, mask.y));
