@@ -1,8 +1,9 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import type { SpawnSyncReturns } from 'node:child_process';
-import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import type { ChildProcess, SpawnSyncReturns } from 'node:child_process';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import type { RenderedShot } from '../../demo/render.ts';
 import { smallBoardwalk } from '../../demo/testing/smallBoardwalk.ts';
+import { isRunning } from '../media/alive.ts';
 import { Workspace } from './testing/workspace.ts';
 
 // What is filled in, and from what.
@@ -21,6 +22,23 @@ afterAll(() => work.remove());
 
 const fill = (output: string, ...more: string[]): SpawnSyncReturns<Buffer> =>
   mnestra('fill', '--input', shot.clip, '--matte', shot.matte, '--output', at(output), '--quiet', ...more);
+
+/** What is asked for, once it is there. */
+async function eventually<T>(ask: () => T | undefined | false): Promise<T> {
+  for (let k = 0; k < 1200; k++) {
+    const found = ask();
+    if (found) return found;
+    await new Promise((resolve) => setTimeout(resolve, 25));
+  }
+  throw new Error('It did not happen.');
+}
+
+/** The process that another one has started with such a word in its arguments. */
+const childOf = (parent: number, word: string): number | undefined =>
+  readFileSync(`/proc/${parent}/task/${parent}/children`, 'utf8')
+    .split(' ')
+    .map(Number)
+    .find((pid) => pid > 0 && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(word));
 
 /** Mean squared error of luma against the truth where the matte is above 0. */
 function errorInHole(path: string): number {
@@ -130,6 +148,46 @@ describe('mnestra fill', () => {
     expect(Date.now() - asked).toBeLessThan(6000);
     expect(work.scratch()).toEqual([]);
     expect(readdirSync(work.folder).filter((f) => f.startsWith('cut'))).toEqual([]);
+  });
+
+  describe('whose computing has a process of its own,', () => {
+    const begin = async (output: string): Promise<{ child: ChildProcess; computing: number }> => {
+      const child = work.start('fill', '--input', shot.clip, '--matte', shot.matte, '--output', at(output), '--quiet');
+      const computing = await eventually(() => childOf(child.pid!, 'takeProcess'));
+      // It has begun.
+      await eventually(() => work.scratch().find((name) => existsSync(at(`${name}/take/motion.bin`))));
+      return { child, computing };
+    };
+    const ended = (child: ChildProcess): Promise<unknown> => new Promise((resolve) => child.once('close', resolve));
+
+    it('ends when both are interrupted', async () => {
+      const { child, computing } = await begin('cut.mkv');
+      // A key in a terminal interrupts both.
+      process.kill(computing, 'SIGINT');
+      child.kill('SIGINT');
+      expect(await ended(child)).toBe(130);
+      expect(isRunning(computing)).toBe(false);
+      expect(work.scratch()).toEqual([]);
+    });
+
+    it('says so when the system kills it, with nothing half-written', async () => {
+      const { child, computing } = await begin('cut.mkv');
+      let said = '';
+      child.stderr!.on('data', (chunk: Buffer) => (said += String(chunk)));
+      process.kill(computing, 'SIGKILL');
+      expect(await ended(child)).toBe(4);
+      expect(said).toMatch(/stopped before its end \(SIGKILL\): memory is short/);
+      expect(readdirSync(work.folder).filter((f) => f.startsWith('cut'))).toEqual([]);
+      expect(work.scratch()).toEqual([]);
+    });
+
+    it('does not go on when nobody waits', async () => {
+      const { child, computing } = await begin('cut.mkv');
+      child.kill('SIGKILL');
+      await ended(child);
+      await eventually(() => !isRunning(computing));
+      work.scratch().forEach((name) => rmSync(at(name), { recursive: true }));
+    });
   });
 
   it('takes away what a killed one left behind, and nothing that is in use', async () => {

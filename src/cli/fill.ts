@@ -11,8 +11,9 @@ import { encodeFrames } from '../media/encode.ts';
 import { applyLayer, type Layer } from '../media/layeredFrames.ts';
 import { writeSmallMattes } from '../media/matteFile.ts';
 import { RawStore } from '../media/rawStore.ts';
-import { TakeWork, type TakeResult } from '../media/take.ts';
+import type { TakeResult } from '../media/take.ts';
 import { PatchFiles } from '../media/takeFiles.ts';
+import { computeApart } from './computeApart.ts';
 import { noticesOf } from './notices.ts';
 import { preparePlate, type GivenPlate } from './plate.ts';
 import { prepare, type Marked, type Prepared } from './prepare.ts';
@@ -87,7 +88,7 @@ async function compute(
     full.close();
   }
   const plate = await preparePlate(request.plate, p, small);
-  const work = new TakeWork({
+  return computeApart({
     frames: small?.frames ?? p.frames,
     mattes: small?.mattes ?? p.mattes,
     draft: small && { format: p.stored.format, factor: small.factor },
@@ -98,11 +99,6 @@ async function compute(
     signal,
     onProgress: ({ stage, done }) => terminal.progress(stage, done),
   });
-  try {
-    return await work.fill();
-  } finally {
-    await work.close();
-  }
 }
 
 async function write(
@@ -121,11 +117,12 @@ async function write(
     offset: 0,
     trim: { keys, colour: colourModel(p.clip, p.stored) },
   };
+  // One for all: of a large picture a new one per frame would lie about for long.
+  const frame = new Uint8Array(frameBytes(p.stored.format));
   try {
     await encodeFrames(
       { output: request.output, clip: p.clip, stored: p.stored, original: request.input, quick: request.draft, signal },
       (t) => {
-        const frame = new Uint8Array(frameBytes(p.stored.format));
         frames.readFrame(t, frame);
         applyLayer(frame, p.stored.format, layer, t);
         terminal.progress('write', (t + 1) / p.clip.frames);

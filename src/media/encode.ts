@@ -1,4 +1,3 @@
-import { once } from 'node:events';
 import { rename, rm, writeFile } from 'node:fs/promises';
 import { extname } from 'node:path';
 import { AppError } from '../core/errors.ts';
@@ -55,7 +54,7 @@ export interface EncodeOptions {
  * Encodes frames one by one with the clip's rate or time stamps, colour tags, rotation and sound. The output appears
  * under its name only when it is whole; a failure or a cancel leaves nothing.
  *
- * @param next - The bytes of frame n, all planes as stored.
+ * @param next - The bytes of frame n, all planes as stored, as for {@link pumpFrames}.
  */
 export async function encodeFrames(options: EncodeOptions, next: (frame: number) => Uint8Array): Promise<void> {
   const { output, clip } = options;
@@ -91,7 +90,8 @@ async function pipeFrames(
 ): Promise<void> {
   const { output, clip, stored, signal } = options;
   const clock = await filterArguments(filter, clip.variableRate ? clip.times : undefined, times);
-  const source = ['-f', 'rawvideo', '-pix_fmt', stored.pixelFormat, '-s', `${clip.width}x${clip.height}`];
+  const size = ['-s', `${clip.width}x${clip.height}`];
+  const source = ['-thread_queue_size', '1', '-f', 'rawvideo', '-pix_fmt', stored.pixelFormat, ...size];
   const running = startFfmpeg(
     [
       ...source,
@@ -110,7 +110,10 @@ async function pipeFrames(
   await pumpFrames(running, clip.frames, next, signal);
 }
 
-/** Hands `count` frames to a running ffmpeg, no faster than it takes them, and waits for its end. */
+/**
+ * Hands `count` frames to a running ffmpeg, no faster than it takes them, and waits for its end.
+ * @param next - The bytes of a frame; they are not needed any more when the next one is asked for.
+ */
 export async function pumpFrames(
   running: Running,
   count: number,
@@ -122,8 +125,9 @@ export async function pumpFrames(
   try {
     for (let t = 0; t < count && running.process.exitCode === null; t++) {
       signal?.throwIfAborted();
+      const taken = new Promise<void>((resolve) => pipe.write(next(t), () => resolve()));
       // A broken pipe is a sign of the program's end, which says why.
-      if (!pipe.write(next(t))) await Promise.race([once(pipe, 'drain').catch(() => running.done), running.done]);
+      await Promise.race([taken, running.done]);
     }
   } finally {
     pipe.end();

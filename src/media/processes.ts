@@ -5,6 +5,9 @@ import { AppError } from '../core/errors.ts';
 export const QUIET = ['-nostdin', '-hide_banner', '-loglevel', 'error'];
 export const FILES_ONLY = ['-protocol_whitelist', 'file,pipe'];
 
+/** Frames are given back to the system one by one: kept in pieces those of a large picture would take 80 MiB more (malloc(3)). */
+const WHOLE_FRAMES = { MALLOC_MMAP_THRESHOLD_: String(1 << 20) };
+
 const LOG_TAIL = 4000;
 const PIPE_TIMEOUT_MS = 60_000;
 
@@ -28,6 +31,7 @@ export function startFfmpeg(args: string[], options: StartOptions = {}): Running
     stdio: [options.input ? 'pipe' : 'ignore', options.progress ? 'pipe' : 'ignore', 'pipe'],
     signal: options.signal,
     killSignal: 'SIGKILL',
+    env: { ...process.env, ...WHOLE_FRAMES },
   });
   if (options.progress) {
     child.stdout!.on('data', (chunk: Buffer) => {

@@ -16,10 +16,10 @@ export interface BodyLayer {
  * Difference from the background, times what is usual around, at which a px begins to be body, and is body alone: near the edge of the
  * small mask, and within it. What is seen through a body (between spokes) is background even there.
  */
-const AT_EDGE = [1.5, 3.5] as const;
-const WITHIN = [1, 2] as const;
+const AT_EDGE = { from: 1.5, to: 3.5 };
+const WITHIN = { from: 1, to: 2 };
 /** Difference at which a px begins to be shade, and is shade alone. */
-const SHADED = [1, 2] as const;
+const SHADED = { from: 1, to: 2 };
 /** How much a difference of colour counts, against one of luma. */
 const CHROMA_TIMES = 2;
 /** How far outside of the small mask the body may reach, and from where on it is within, px of the small frames. */
@@ -59,24 +59,33 @@ export function cutBody(gathered: Gathered, format: FrameFormat, body: SmallBody
   const usual = usualOf(unlike, whole, gathered.tau);
   const alpha = alphaOf(gathered, near, unlike, usual);
   const shade = shadeOf(gathered, whole, unlike, usual);
-  const planes = gathered.planes.map((behind, p) => {
-    const { stepX, stepY } = format.planes[p];
-    const [width, height] = [rect.width / stepX, rect.height / stepY];
-    const neutral = p === 0 || format.rgb ? 0 : 2 ** (format.depth - 1);
-    const keep = new Float32Array(width * height);
-    const add = new Float32Array(width * height);
-    for (let y = 0, i = 0; y < height; y++) {
-      for (let x = 0; x < width; x++, i++) {
-        const a = meanOf(alpha, rect.width, x * stepX, y * stepY, stepX, stepY);
-        const dark = meanOf(shade, rect.width, x * stepX, y * stepY, stepX, stepY);
-        const taken = Math.min(1, a / TAKEN);
-        keep[i] = (1 - taken * a) * (1 - (1 - taken) * (1 - dark));
-        add[i] = taken * (gathered.own[p][i] - (1 - a) * behind[i]) + (1 - taken) * (1 - dark) * neutral;
-      }
-    }
-    return { keep, add };
-  });
+  const planes = gathered.planes.map((behind, p) =>
+    layerOf({ rect, alpha, shade }, gathered.own[p], behind, format, p),
+  );
   return { rect, planes };
+}
+
+/** One plane of a layer. */
+function layerOf(
+  { rect, alpha, shade }: { rect: Rect; alpha: Float32Array; shade: Float32Array },
+  own: Float32Array,
+  behind: Float32Array,
+  format: FrameFormat,
+  plane: number,
+): BodyLayer['planes'][number] {
+  const { stepX, stepY } = format.planes[plane];
+  const neutral = plane === 0 || format.rgb ? 0 : 2 ** (format.depth - 1);
+  const [body, light] = [alpha, shade].map((values) => shrunkMeans(values, rect, stepX, stepY));
+  const keep = new Float32Array(body.length);
+  const add = new Float32Array(body.length);
+  for (let i = 0; i < keep.length; i++) {
+    const a = body[i];
+    const dark = light[i];
+    const taken = Math.min(1, a / TAKEN);
+    keep[i] = (1 - taken * a) * (1 - (1 - taken) * (1 - dark));
+    add[i] = taken * (own[i] - (1 - a) * behind[i]) + (1 - taken) * (1 - dark) * neutral;
+  }
+  return { keep, add };
 }
 
 /** How much of each luma px is body, 0..1. What lies under a matte, or at it, is somebody else. */
@@ -89,12 +98,14 @@ function alphaOf(
   const out = new Float32Array(near.length);
   for (let i = 0; i < out.length; i++) {
     if (near[i] <= -REACH || known[i] === 0) continue;
+    const differs = unlike[i] / usual;
     if (support[i] <= UNSEEN_SUPPORT || share[i] < AGREED) out[i] = near[i] > 0 ? 1 : 0;
-    else out[i] = ramp(unlike[i] / usual, near[i] < INSIDE ? AT_EDGE : WITHIN);
+    else out[i] = near[i] < INSIDE ? ramp(differs, AT_EDGE.from, AT_EDGE.to) : ramp(differs, WITHIN.from, WITHIN.to);
   }
   // Single px tell little: most of those around must be body too.
   const smooth = boxMean(out, rect.width, rect.height, 1);
-  return smooth.map((v) => ramp(v, [0.25, 0.75]));
+  for (let i = 0; i < smooth.length; i++) smooth[i] = ramp(smooth[i], 0.25, 0.75);
+  return smooth;
 }
 
 /** What is left of the light where a shadow lies, 0..1 per luma px. */
@@ -111,7 +122,7 @@ function shadeOf(gathered: Gathered, whole: Float32Array, unlike: Float32Array, 
   for (let i = 0; i < out.length; i++) {
     if (whole[i] <= -REACH || known[i] === 0 || here[i] >= there[i]) continue;
     if (support[i] <= UNSEEN_SUPPORT || share[i] < AGREED) continue;
-    const shaded = ramp(unlike[i] / usual, SHADED) * ramp(whole[i], [-REACH, 0]);
+    const shaded = ramp(unlike[i] / usual, SHADED.from, SHADED.to) * ramp(whole[i], -REACH, 0);
     out[i] = 1 - shaded * (1 - here[i] / there[i]);
   }
   return out;
@@ -132,12 +143,9 @@ function unlikenessOf({ region: { rect }, own, planes }: Gathered, format: Frame
   planes.forEach((behind, p) => {
     const { stepX, stepY } = format.planes[p];
     const across = width / stepX;
-    const difference = boxMean(
-      behind.map((v, i) => own[p][i] - v),
-      across,
-      height / stepY,
-      1,
-    );
+    const less = new Float32Array(behind.length);
+    for (let i = 0; i < less.length; i++) less[i] = own[p][i] - behind[i];
+    const difference = boxMean(less, across, height / stepY, 1);
     const times = p === 0 || format.rgb ? 1 : CHROMA_TIMES;
     for (let y = 0, i = 0; y < height; y++) {
       const row = Math.floor(y / stepY) * across;
@@ -147,14 +155,20 @@ function unlikenessOf({ region: { rect }, own, planes }: Gathered, format: Frame
   return out;
 }
 
-const ramp = (v: number, [from, to]: readonly [number, number]): number =>
-  Math.max(0, Math.min(1, (v - from) / (to - from)));
+const ramp = (v: number, from: number, to: number): number => Math.max(0, Math.min(1, (v - from) / (to - from)));
 
-function meanOf(values: Float32Array, width: number, x: number, y: number, w: number, h: number): number {
-  if (w === 1 && h === 1) return values[y * width + x];
-  let sum = 0;
-  for (let v = y; v < y + h; v++) for (let u = x; u < x + w; u++) sum += values[v * width + u];
-  return sum / (w * h);
+/** Means of luma px under the samples of a plane. */
+function shrunkMeans(values: Float32Array, { width, height }: Rect, stepX: number, stepY: number): Float32Array {
+  if (stepX === 1 && stepY === 1) return values;
+  const across = width / stepX;
+  const out = new Float32Array((across * height) / stepY);
+  for (let i = 0; i < out.length; i++) {
+    const first = Math.floor(i / across) * stepY * width + (i % across) * stepX;
+    let sum = 0;
+    for (let v = first; v < first + stepY * width; v += width) for (let u = v; u < v + stepX; u++) sum += values[u];
+    out[i] = sum / (stepX * stepY);
+  }
+  return out;
 }
 
 /** How far inside a small mask each px of a rectangle lies, px of the small frames; below 0 outside of it. */
@@ -165,15 +179,15 @@ function nearness(mask: MaskPatch, factor: number, rect: Rect): Float32Array {
   const out = new Float32Array(rect.width * rect.height);
   for (let y = 0, i = 0; y < rect.height; y++) {
     const v = (rect.y + y + 0.5) / factor - 0.5 - wide.y;
-    const [r, b] = [Math.floor(v), v - Math.floor(v)];
+    const row = Math.floor(v);
+    const b = v - row;
     for (let x = 0; x < rect.width; x++, i++) {
       const u = (rect.x + x + 0.5) / factor - 0.5 - wide.x;
-      const [c, a] = [Math.floor(u), u - Math.floor(u)];
-      const k = r * wide.width + c;
-      const [above, below] = [
-        away[k] * (1 - a) + away[k + 1] * a,
-        away[k + wide.width] * (1 - a) + away[k + wide.width + 1] * a,
-      ];
+      const column = Math.floor(u);
+      const a = u - column;
+      const k = row * wide.width + column;
+      const above = away[k] * (1 - a) + away[k + 1] * a;
+      const below = away[k + wide.width] * (1 - a) + away[k + wide.width + 1] * a;
       out[i] = -(above * (1 - b) + below * b);
     }
   }

@@ -7,16 +7,12 @@ const SLOTS = 160;
 /** Values of a px: luma and two of colour, or green, blue and red. */
 export const CHANNELS = 3;
 
-interface Picture {
-  samples: Uint8Array;
-  hidden: Uint8Array;
-}
-
 /** Small frames, all planes at one size, in levels of 8 bits; and what their mattes hide. */
 export class Looks {
   readonly width: number;
   readonly height: number;
-  private readonly pictures: SlotCache<Picture>;
+  private readonly pictures: SlotCache<Uint8Array>;
+  private readonly covers: SlotCache<Uint8Array>;
 
   /**
    * @param frames - At a draft's size.
@@ -24,29 +20,27 @@ export class Looks {
    */
   constructor(
     private readonly frames: FrameReader,
-    private readonly mattes: FrameReader,
+    mattes: FrameReader,
   ) {
-    const { width, height } = frames.format;
+    const { width, height, colourPlanes } = frames.format;
     [this.width, this.height] = [width, height];
-    const slots = Array.from({ length: Math.min(SLOTS, frames.count) }, () => ({
-      samples: new Uint8Array(width * height * CHANNELS),
-      hidden: new Uint8Array(width * height),
-    }));
-    this.pictures = new SlotCache<Picture>(slots, (t, slot) => {
-      const { colourPlanes } = frames.format;
-      for (let plane = 0; plane < Math.min(CHANNELS, colourPlanes); plane++) this.readPlane(t, plane, slot.samples);
-      readBlocked(this.mattes, t, 0, height, slot.hidden);
+    const slots = (bytes: number): Uint8Array[] =>
+      Array.from({ length: Math.min(SLOTS, frames.count) }, () => new Uint8Array(bytes));
+    this.pictures = new SlotCache<Uint8Array>(slots(width * height * CHANNELS), (t, slot) => {
+      for (let plane = 0; plane < Math.min(CHANNELS, colourPlanes); plane++) this.readPlane(t, plane, slot);
     });
+    // All frames are asked what they hide, and few what they look like.
+    this.covers = new SlotCache<Uint8Array>(slots(width * height), (t, slot) => readBlocked(mattes, t, 0, height, slot));
   }
 
   /** {@link CHANNELS} values per px. */
   samples(frame: number): Uint8Array {
-    return this.pictures.get(frame).samples;
+    return this.pictures.get(frame);
   }
 
   /** Not 0 where nothing of a frame may be seen, per px. */
   hidden(frame: number): Uint8Array {
-    return this.pictures.get(frame).hidden;
+    return this.covers.get(frame);
   }
 
   private readPlane(frame: number, plane: number, into: Uint8Array): void {

@@ -6,19 +6,23 @@ const WINDOW_STEPS = [-2, 0, 2];
 /** Px that are looked at in a window. */
 const WINDOW_POINTS = WINDOW_STEPS.length ** 2;
 
+/** Middles of windows that were asked for, and in which tiles, by a region's known px: several steps of a fill ask for the same. */
+const found = new WeakMap<Uint8Array, { active: Uint8Array; middles: Int32Array }>();
+
+function middlesOf(region: Region): Int32Array {
+  const { known, active } = region;
+  const before = found.get(known);
+  if (before?.active === active) return before.middles;
+  const middles = findMiddles(region);
+  found.set(known, { active, middles });
+  return middles;
+}
+
 /** Px of windows that lie in the known part of the active tiles, one window after the other, evenly thinned to about `most` windows. */
-export function rimWindows({ rect, cols, active, known }: Region, most: number): Int32Array {
-  const around = WINDOW_STEPS.flatMap((y) => WINDOW_STEPS.map((x) => y * rect.width + x));
-  const middles = new Int32Array(active.length * TILE * TILE);
-  let n = 0;
-  for (let t = 0; t < active.length; t++) {
-    if (active[t] === 0) continue;
-    const first = Math.floor(t / cols) * TILE * rect.width + (t % cols) * TILE;
-    for (let y = 0; y < TILE; y++) {
-      const row = first + y * rect.width;
-      for (let i = row; i < row + TILE; i++) if (isWhole(known, i, around)) middles[n++] = i;
-    }
-  }
+export function rimWindows(region: Region, most: number): Int32Array {
+  const middles = middlesOf(region);
+  const around = WINDOW_STEPS.flatMap((y) => WINDOW_STEPS.map((x) => y * region.rect.width + x));
+  const n = middles.length;
   const step = Math.max(1, n / most);
   const out: number[] = [];
   // The odd step keeps the windows from falling into columns.
@@ -26,10 +30,28 @@ export function rimWindows({ rect, cols, active, known }: Region, most: number):
   return Int32Array.from(out);
 }
 
-/** Whether all of a window is known. @param i - Its middle, row·width + column. */
-function isWhole(known: Uint8Array, i: number, around: readonly number[]): boolean {
-  for (const d of around) if (known[i + d] !== 1) return false;
-  return true;
+/** Px of active tiles around which all of a window is known, row·width + column, tile by tile. */
+function findMiddles({ rect, cols, active, known }: Region): Int32Array {
+  const { width } = rect;
+  const [left, , right] = WINDOW_STEPS;
+  const [above, below] = [left * width, right * width];
+  const out: number[] = [];
+  for (let t = 0; t < active.length; t++) {
+    if (active[t] === 0) continue;
+    const first = Math.floor(t / cols) * TILE * width + (t % cols) * TILE;
+    for (let y = 0; y < TILE; y++) {
+      const row = first + y * width;
+      for (let i = row; i < row + TILE; i++) {
+        // Written out: it is asked of every px of every rim.
+        const here = known[i] & known[i + left] & known[i + right];
+        if (here !== 1) continue;
+        const over = known[i + above] & known[i + above + left] & known[i + above + right];
+        const under = known[i + below] & known[i + below + left] & known[i + below + right];
+        if ((over & under) === 1) out.push(i);
+      }
+    }
+  }
+  return Int32Array.from(out);
 }
 
 /** Windows of the rim by what of them is shown. */

@@ -37,6 +37,7 @@ export function findSoftening(kernels: Kernels, gathered: Gathered, format: Fram
   const rim = measurableRim(gathered, format);
   const windows = windowsIn(rim, rimWindows(region, WINDOWS));
   const isSharper = (luma: Float32Array): boolean => lostDetail(own[0], luma, windows) > LACKING * unit ** 2;
+  if (!isSharper(planes[0])) return undefined;
   const seen = seenBy(support);
   const found = { kernels: [] as Float32Array[], across: 0, down: 0 };
   for (let [luma] = planes; found.kernels.length < MOST_KERNELS && isSharper(luma);) {

@@ -22,16 +22,18 @@ export function boxMean(values: Float32Array, w: number, h: number, radius: numb
 /** Running mean of the columns' means along a row. */
 function meanAlong(columns: Float64Array, rows: number, to: Float32Array, first: number, radius: number): void {
   const w = columns.length;
-  let [sum, count] = [0, 0];
-  for (let x = -radius; x < w; x++) {
+  let sum = 0;
+  let count = Math.min(radius, w);
+  for (let x = 0; x < count; x++) sum += columns[x];
+  for (let x = 0; x < w; x++) {
     if (x + radius < w) {
       sum += columns[x + radius];
       count++;
     }
-    if (x - radius - 1 >= 0) {
+    if (x > radius) {
       sum -= columns[x - radius - 1];
       count--;
     }
-    if (x >= 0) to[first + x] = sum / (count * rows);
+    to[first + x] = sum / (count * rows);
   }
 }

@@ -1,5 +1,5 @@
 import { around, type Rect } from '../image/format.ts';
-import { areaOf, at, common, grown, maskIn, trimmed, type MaskPatch } from './maskPatch.ts';
+import { areaOf, common, grown, maskIn, trimmed, type MaskPatch } from './maskPatch.ts';
 import type { Evidence } from './evidence.ts';
 import type { Mover } from './movers.ts';
 import { components } from '../image/components.ts';
@@ -53,15 +53,19 @@ function minus(a: MaskPatch, b: MaskPatch): MaskPatch {
 
 /** Without what is narrower than a speck on all sides (erosion, then dilation, by a square). */
 function opened(p: MaskPatch): MaskPatch {
-  const data = p.data.map((v, i) => {
-    const [x, y] = [p.x + (i % p.width), p.y + Math.floor(i / p.width)];
-    return v && isAllIn(p, x, y, SPECK_PX) ? 1 : 0;
-  });
+  const { width, height } = p;
+  const data = new Uint8Array(p.data.length);
+  for (let y = SPECK_PX; y < height - SPECK_PX; y++) {
+    for (let x = SPECK_PX; x < width - SPECK_PX; x++) if (isAllIn(p, x, y, SPECK_PX)) data[y * width + x] = 1;
+  }
   return common(grown({ ...p, data }, SPECK_PX), p);
 }
 
-function isAllIn(p: MaskPatch, x: number, y: number, r: number): boolean {
-  for (let v = y - r; v <= y + r; v++) for (let u = x - r; u <= x + r; u++) if (!at(p, u, v)) return false;
+/** Whether all of a square around a px of a patch is in it, numbers of its column and row. */
+function isAllIn({ width, data }: MaskPatch, x: number, y: number, r: number): boolean {
+  for (let v = y - r; v <= y + r; v++) {
+    for (let i = v * width + x - r; i <= v * width + x + r; i++) if (data[i] === 0) return false;
+  }
   return true;
 }
 

@@ -1,0 +1,50 @@
+import { fork } from 'node:child_process';
+import { AppError } from '../core/errors.ts';
+import type { Progress, TakeResult, WorkOptions } from '../media/take.ts';
+
+/** What another process can be told of the work. */
+export type ApartOptions = Omit<WorkOptions, 'signal' | 'onProgress'>;
+
+export type ToProcess = { options: ApartOptions } | 'stop';
+
+export type FromProcess =
+  { progress: Progress } | { result: TakeResult } | { error: { code: string; message: string; stack?: string } };
+
+const ENTRY = new URL('./takeProcess.js', import.meta.url);
+
+/**
+ * Computes a take in a process of its own. What it needed is free when it has ended: of a large picture the lossless encoder alone
+ * takes more than a gibibyte after that, and memory that was in pieces is not given back before the end of a process.
+ *
+ * @throws AppError as {@link TakeWork.fill}; `program_stopped` if the system ended the process. The signal's reason if it is aborted.
+ */
+export async function computeApart({ signal, onProgress, ...options }: WorkOptions): Promise<TakeResult> {
+  signal?.throwIfAborted();
+  const child = fork(ENTRY, { serialization: 'advanced' });
+  const tell = (message: ToProcess): void => void (child.connected && child.send(message));
+  const stop = (): void => tell('stop');
+  signal?.addEventListener('abort', stop, { once: true });
+  try {
+    return await new Promise<TakeResult>((resolve, reject) => {
+      child.on('message', (message: FromProcess) => {
+        if ('progress' in message) onProgress?.(message.progress);
+        else if ('result' in message) child.once('exit', () => resolve(message.result));
+        else child.once('exit', () => reject((signal?.reason as Error | undefined) ?? failure(message.error)));
+      });
+      child.once('error', reject);
+      child.once('close', (_, by) => reject(new AppError('program_stopped', stopped(by))));
+      tell({ options });
+    });
+  } finally {
+    signal?.removeEventListener('abort', stop);
+  }
+}
+
+function failure({ code, message, stack }: Extract<FromProcess, { error: unknown }>['error']): AppError {
+  const error = new AppError(code, message);
+  error.stack = stack;
+  return error;
+}
+
+const stopped = (by: NodeJS.Signals | null): string =>
+  `The computation was stopped before its end${by ? ` (${by})` : ''}: memory is short. Close what is not needed, or set MNESTRA_MEMORY_MIB to less.`;
