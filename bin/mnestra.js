@@ -1,2 +1,2 @@
-#!/usr/bin/env node
+#!/usr/bin/env -S node --single-threaded-gc
 import '../dist/src/cli/main.js';
