@@ -30,7 +30,9 @@ export class Looks {
       for (let plane = 0; plane < Math.min(CHANNELS, colourPlanes); plane++) this.readPlane(t, plane, slot);
     });
     // All frames are asked what they hide, and few what they look like.
-    this.covers = new SlotCache<Uint8Array>(slots(width * height), (t, slot) => readBlocked(mattes, t, 0, height, slot));
+    this.covers = new SlotCache<Uint8Array>(slots(width * height), (t, slot) =>
+      readBlocked(mattes, t, 0, height, slot),
+    );
   }
 
   /** {@link CHANNELS} values per px. */

@@ -12,8 +12,9 @@ const { connected } = useConnection();
 <template>
   <header>
     <h1>Mnestra</h1>
-    <p class="project">The Mill at Lantern Fen</p>
-    <p v-if="!connected" class="away" role="status">The server cannot be reached. Trying again…</p>
+    <p class="away" role="status">
+      <template v-if="!connected">The server cannot be reached. Trying again…</template>
+    </p>
     <Button text severity="secondary" :aria-label="dark ? 'Light theme' : 'Dark theme'" @click="toggle">
       <Sun v-if="dark" :size="18" />
       <Moon v-else :size="18" />
@@ -36,11 +37,8 @@ h1 {
   font-size: 17px;
   font-weight: 650;
 }
-.project {
-  flex: 1;
-  color: var(--faint);
-}
 .away {
+  flex: 1;
   color: var(--bad);
 }
 </style>
