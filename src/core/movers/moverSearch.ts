@@ -45,9 +45,11 @@ export class MoverSearch {
   movingIn(frame: number, shades: boolean, elsewhere?: MovingElsewhere): MovingFrame {
     const { kernels, layer, frames } = this;
     const { width, height } = frames.format;
-    if (!shades) return movingRegions(unlikenessOf(kernels, layer, frame, frames.count, elsewhere), width, height);
+    if (!shades) {
+      return movingRegions(kernels, unlikenessOf(kernels, layer, frame, frames.count, elsewhere), width, height);
+    }
     const evidence = evidenceOf(kernels, layer, frame, frames.count, elsewhere);
-    const moving = movingRegions(evidence.unlikeness, width, height);
+    const moving = movingRegions(kernels, evidence.unlikeness, width, height);
     return { ...moving, shade: shadeIn(evidence, frames.format, partsOf(moving)) };
   }
 

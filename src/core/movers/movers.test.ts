@@ -222,7 +222,7 @@ describe('movingRegions', () => {
     const layer = new FrameLayer(kernels, reader, motion(), 60);
     const t = 30;
     const cost = unlikenessOf(kernels, layer, t, count);
-    const { regions } = movingRegions(cost, w, h);
+    const { regions } = movingRegions(kernels, cost, w, h);
     expect(regions).toHaveLength(1);
     const [block, shadow] = [box(80, 40, 12, 24), box(66, 58, 14, 6)];
     expect(shared(regions[0], block)).toBeGreaterThan(0.95 * areaOf(block));
@@ -272,20 +272,22 @@ describe('movingRegions', () => {
     const resting = new CameraMotion(solveCamera(w, h, long, [], 1));
     expect(resting.data.tripod).toBe(true);
     const layer = new FrameLayer(kernels, standing, resting, 40);
-    const found = (t: number): MaskPatch[] => movingRegions(unlikenessOf(kernels, layer, t, long), w, h).regions;
+    const found = (t: number): MaskPatch[] =>
+      movingRegions(kernels, unlikenessOf(kernels, layer, t, long), w, h).regions;
     expect(found(110)).toHaveLength(1);
     expect(shared(found(110)[0], box(70, 30, 14, 36))).toBeGreaterThan(0.95 * 14 * 36);
     expect(found(20)).toEqual([]);
   });
 
-  it('take thin parts in, though the thing that they belong to fills their surroundings; far ones are loose', () => {
+  it('take thin parts in, though the thing that they belong to fills their surroundings; far ones are loose', async () => {
+    const kernels = await loadKernels(64 << 20);
     // A body of 60 px, and a tail of 4 x 80 px: between six and seven times as unlike as usual, and twice as unlike as what is usual beside the body.
     const [body, tail] = [box(10, 20, 60, 60), box(70, 40, 80, 4)];
     const cost = Uint16Array.from({ length: w * h }, (_, i) => {
       const [x, y] = [i % w, Math.floor(i / w)];
       return at(body, x, y) ? 4000 : at(tail, x, y) ? 800 : 100;
     });
-    const { regions, loose } = movingRegions(cost, w, h);
+    const { regions, loose } = movingRegions(kernels, cost, w, h);
     expect([regions.length, loose.length]).toEqual([1, 1]);
     expect(shared(regions[0], body)).toBe(areaOf(body));
     expect(shared(regions[0], tail) + shared(loose[0], tail)).toBe(areaOf(tail));
@@ -298,7 +300,7 @@ describe('movingRegions', () => {
     const layer = new FrameLayer(kernels, few, motion(), 3);
     const cost = unlikenessOf(kernels, layer, 1, 3);
     expect(cost.every((c) => c === UNKNOWN)).toBe(true);
-    expect(movingRegions(cost, w, h)).toEqual({ regions: [], loose: [] });
+    expect(movingRegions(kernels, cost, w, h)).toEqual({ regions: [], loose: [] });
   });
 });
 

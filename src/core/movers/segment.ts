@@ -1,9 +1,9 @@
+import type { Kernels } from '../../kernels/index.ts';
 import { components } from '../image/components.ts';
 import { UNKNOWN } from './evidence.ts';
 import { mediansAround } from './mediansAround.ts';
 import { patchOf, type MaskPatch } from './maskPatch.ts';
 import { spreadSeeds } from './spreadSeeds.ts';
-import { bytesOf } from '../image/mapped.ts';
 
 /** Side of the cells over which the usual unlikeness of a frame is measured, px. */
 const CELL = 24;
@@ -45,13 +45,9 @@ export interface Moving {
  * Parts of a frame that do not fit to what the others show, from {@link unlikenessOf}: what surely moves, with what may
  * move around it, as far as suits its size. Faint shade that lies between two people makes no one of them.
  */
-export function movingRegions(cost: Uint16Array, w: number, h: number): Moving {
+export function movingRegions(kernels: Kernels, cost: Uint16Array, w: number, h: number): Moving {
   const level = levels(cost, w, h);
-  const from = (least: number): Uint8Array => {
-    const mask = bytesOf(level, (v) => (v >= least ? 1 : 0));
-    return closed(mask, w, h);
-  };
-  const [sure, likely, domain] = [from(SURE), from(LIKELY), from(MAYBE)];
+  const [sure, likely, domain] = [SURE, LIKELY, MAYBE].map((least) => closed(kernels, level, least, w, h));
   const seeds = components(sure, w, h).filter((px) => px.filter((i) => level[i] === SURE).length >= LEAST_SURE_PX);
   const spread = spreadSeeds(domain, seeds, w, h);
   for (const px of spread) for (const i of px) likely[i] = 0;
@@ -67,9 +63,10 @@ function levels(cost: Uint16Array, w: number, h: number): Uint8Array {
   // becomes sure by that, or shade that two people share would make one of them.
   const usual = usualUnlikeness(cost, w, h, (i) => times[i] <= MAYBE_TIMES);
   const more = timesOf(cost, usual, w, h);
-  const out = bytesOf(times, (n, i) =>
-    n > SURE_TIMES ? SURE : more[i] > LIKELY_TIMES ? LIKELY : more[i] > MAYBE_TIMES ? MAYBE : 0,
-  );
+  const out = new Uint8Array(w * h);
+  for (let i = 0; i < out.length; i++) {
+    out[i] = times[i] > SURE_TIMES ? SURE : more[i] > LIKELY_TIMES ? LIKELY : more[i] > MAYBE_TIMES ? MAYBE : 0;
+  }
   extendToBorder(out, w, h);
   return out;
 }
@@ -145,40 +142,20 @@ function usualUnlikeness(cost: Uint16Array, w: number, h: number, counts: (i: nu
   return wide.map((v, i) => Math.max(FLOOR, v, Math.min(close[i], v * CLOSE_TIMES)));
 }
 
-/** 1 where anything moves within a square of CLOSE_PX. */
-function widened(level: Uint8Array, w: number, h: number): Uint8Array {
-  const across = new Uint8Array(w * h);
-  const out = new Uint8Array(w * h);
-  for (let y = 0; y < h; y++) {
-    for (let i = y * w; i < (y + 1) * w; i++) {
-      if (level[i]) across.fill(1, Math.max(y * w, i - CLOSE_PX), Math.min((y + 1) * w, i + CLOSE_PX + 1));
-    }
-  }
-  for (let i = 0; i < out.length; i++) {
-    if (!across[i]) continue;
-    for (let k = -CLOSE_PX; k <= CLOSE_PX; k++) out[i + k * w] = 1;
-  }
-  return out;
-}
-
-/** Holes and gaps of up to twice CLOSE_PX closed (dilation, then erosion, by a square); the frame's border holds. */
-function closed(mask: Uint8Array, w: number, h: number): Uint8Array {
-  const wide = widened(mask, w, h);
-  const across = eroded(wide, w, h, CLOSE_PX, 1, w);
-  return eroded(across, h, w, CLOSE_PX, w, 1);
-}
-
-/** 1 where all within `r` steps along a line are 1; lines of n that are `step` apart, `lines` of them `pitch` apart. */
-function eroded(values: Uint8Array, n: number, lines: number, r: number, step: number, pitch: number): Uint8Array {
-  const out = new Uint8Array(values.length);
-  for (let k = 0; k < lines; k++) {
-    // How many in a row were 1 before: an end of the line is none that ends them.
-    let run = r + 1;
-    const start = k * pitch;
-    for (let i = 0; i < n + r; i++) {
-      run = i >= n || values[start + i * step] ? run + 1 : 0;
-      if (i >= r && run > 2 * r) out[start + (i - r) * step] = 1;
-    }
-  }
-  return out;
+/**
+ * 1 where a level is at least so high, with holes and gaps of up to twice CLOSE_PX closed (dilation, then erosion, by a square); the
+ * frame's border holds.
+ */
+function closed(kernels: Kernels, level: Uint8Array, least: number, w: number, h: number): Uint8Array {
+  return kernels.scoped(() => {
+    const [mask, wide, work] = [0, 1, 2].map(() => kernels.alloc(w * h));
+    const [px, grown] = [kernels.u8(mask, w * h), kernels.u8(wide, w * h)];
+    for (let i = 0; i < px.length; i++) px[i] = level[i] >= least ? 1 : 0;
+    kernels.run.dilate(mask, w, h, CLOSE_PX, wide, work);
+    // What is left out, dilated, is what erosion takes away.
+    for (let i = 0; i < px.length; i++) px[i] = 1 - grown[i];
+    kernels.run.dilate(mask, w, h, CLOSE_PX, wide, work);
+    for (let i = 0; i < px.length; i++) px[i] = 1 - grown[i];
+    return px.slice();
+  });
 }
