@@ -36,18 +36,18 @@ export function meshCell(x: number, y: number, aspect: number, index: Int32Array
   weight[3] = u * v;
 }
 
-interface Observation {
-  from: number;
-  to: number;
-  ia: Int32Array;
-  wa: Float64Array;
-  ib: Int32Array;
-  wb: Float64Array;
-  /** Local turn from → to. */
+/** Matches of links, one after the other in plain arrays: a long shot has half a million of them. */
+interface Observations {
+  n: number;
+  /** Eight per match: where the displacements of the nodes around it lie in a mesh, four of the one frame, four of the other. */
+  nodes: Int32Array;
+  /** The weights of these. */
+  shares: Float64Array;
+  /** Local turn from the one frame to the other, four per match. */
   turn: Float64Array;
-  ex: number;
-  ey: number;
-  weight: number;
+  /** What the poses leave over, two per match. */
+  error: Float64Array;
+  weight: Float64Array;
 }
 
 /**
@@ -71,7 +71,11 @@ export function solveMesh(
     reweigh(seen, mesh, sigma);
     const right = new Float64Array(mesh.length);
     const diagonal = new Float64Array(mesh.length).fill(SIZE + 20 * BENDING + 2 * TEMPORAL);
-    for (const o of seen) scatter(o, -o.weight * o.ex, -o.weight * o.ey, right, diagonal);
+    const { error, weight } = seen;
+    for (let i = 0; i < seen.n; i++) {
+      scatter(seen, i, -weight[i] * error[2 * i], -weight[i] * error[2 * i + 1], right);
+      addSquares(seen, i, diagonal);
+    }
     mesh = conjugateGradients(
       (v, out) => applyMesh(seen, count, v, out),
       (v, out) => {
@@ -85,80 +89,92 @@ export function solveMesh(
   return Float32Array.from(mesh);
 }
 
-function observe(links: readonly Link[], poses: Matrix3[], sigma: number, aspect: number): Observation[] {
-  const out: Observation[] = [];
-  for (const link of links) {
+function observe(links: readonly Link[], poses: Matrix3[], sigma: number, aspect: number): Observations {
+  const strides = links.map(({ matches }) => Math.max(1, Math.floor(matches.length / 4 / MATCHES_PER_LINK)));
+  const n = links.reduce((sum, { matches }, l) => sum + Math.ceil(matches.length / 4 / strides[l]), 0);
+  const out: Observations = {
+    n,
+    nodes: new Int32Array(8 * n),
+    shares: new Float64Array(8 * n),
+    turn: new Float64Array(4 * n),
+    error: new Float64Array(2 * n),
+    weight: new Float64Array(n),
+  };
+  const [index, share] = [new Int32Array(4), new Float64Array(4)];
+  const place = (at: number, frame: number, x: number, y: number): void => {
+    meshCell(x, y, aspect, index, share);
+    for (let k = 0; k < 4; k++) out.nodes[at + k] = 2 * (frame * NODES + index[k]);
+    out.shares.set(share, at);
+  };
+  let i = 0;
+  links.forEach((link, l) => {
     const { error, turn } = linkResiduals(link, poses);
-    const stride = Math.max(1, Math.floor(link.matches.length / 4 / MATCHES_PER_LINK));
-    for (let k = 0; k < link.matches.length / 4; k += stride) {
-      const [x, y, u, v] = link.matches.subarray(4 * k, 4 * k + 4);
-      const o: Observation = {
-        from: link.from,
-        to: link.to,
-        weight: 1,
-        ia: new Int32Array(4),
-        wa: new Float64Array(4),
-        ib: new Int32Array(4),
-        wb: new Float64Array(4),
-        turn: turn.subarray(4 * k, 4 * k + 4),
-        ex: error[2 * k],
-        ey: error[2 * k + 1],
-      };
-      meshCell(x, y, aspect, o.ia, o.wa);
-      meshCell(u, v, aspect, o.ib, o.wb);
-      o.weight = gemanMcClure(o.ex ** 2 + o.ey ** 2, 9 * sigma * sigma);
-      out.push(o);
+    for (let k = 0; k < link.matches.length / 4; k += strides[l], i++) {
+      place(8 * i, link.from, link.matches[4 * k], link.matches[4 * k + 1]);
+      place(8 * i + 4, link.to, link.matches[4 * k + 2], link.matches[4 * k + 3]);
+      out.turn.set(turn.subarray(4 * k, 4 * k + 4), 4 * i);
+      const [ex, ey] = [error[2 * k], error[2 * k + 1]];
+      out.error.set([ex, ey], 2 * i);
+      out.weight[i] = gemanMcClure(ex ** 2 + ey ** 2, 9 * sigma * sigma);
     }
-  }
+  });
   return out;
 }
 
-/** What the mesh adds to an observation's error: turn·mesh_from(x) − mesh_to(u). */
-function effect(o: Observation, mesh: Float64Array): [number, number] {
+/** What the mesh adds to the error of a match: turn·mesh_from(x) − mesh_to(u). @param out - Gets the two values. */
+function effect({ nodes, shares, turn }: Observations, i: number, mesh: Float64Array, out: Float64Array): void {
   let [ax, ay, bx, by] = [0, 0, 0, 0];
-  for (let k = 0; k < 4; k++) {
-    const a = 2 * (o.from * NODES + o.ia[k]);
-    const b = 2 * (o.to * NODES + o.ib[k]);
-    ax += o.wa[k] * mesh[a];
-    ay += o.wa[k] * mesh[a + 1];
-    bx += o.wb[k] * mesh[b];
-    by += o.wb[k] * mesh[b + 1];
+  for (let k = 8 * i; k < 8 * i + 4; k++) {
+    const a = nodes[k];
+    const b = nodes[k + 4];
+    ax += shares[k] * mesh[a];
+    ay += shares[k] * mesh[a + 1];
+    bx += shares[k + 4] * mesh[b];
+    by += shares[k + 4] * mesh[b + 1];
   }
-  return [o.turn[0] * ax + o.turn[1] * ay - bx, o.turn[2] * ax + o.turn[3] * ay - by];
+  const t = 4 * i;
+  out[0] = turn[t] * ax + turn[t + 1] * ay - bx;
+  out[1] = turn[t + 2] * ax + turn[t + 3] * ay - by;
 }
 
-function reweigh(seen: Observation[], mesh: Float64Array, sigma: number): void {
-  for (const o of seen) {
-    const [dx, dy] = effect(o, mesh);
-    o.weight = gemanMcClure((o.ex + dx) ** 2 + (o.ey + dy) ** 2, 9 * sigma * sigma);
-  }
-}
-
-/** Adds the transpose of {@link effect} applied to (x, y); with `diagonal`, also the squares of its entries. */
-function scatter(o: Observation, x: number, y: number, out: Float64Array, diagonal?: Float64Array): void {
-  const ax = o.turn[0] * x + o.turn[2] * y;
-  const ay = o.turn[1] * x + o.turn[3] * y;
-  for (let k = 0; k < 4; k++) {
-    const a = 2 * (o.from * NODES + o.ia[k]);
-    const b = 2 * (o.to * NODES + o.ib[k]);
-    out[a] += o.wa[k] * ax;
-    out[a + 1] += o.wa[k] * ay;
-    out[b] -= o.wb[k] * x;
-    out[b + 1] -= o.wb[k] * y;
-    if (diagonal) {
-      for (const c of [0, 1]) {
-        diagonal[a + c] += o.weight * o.wa[k] ** 2;
-        diagonal[b + c] += o.weight * o.wb[k] ** 2;
-      }
-    }
+function reweigh(seen: Observations, mesh: Float64Array, sigma: number): void {
+  const { error, weight } = seen;
+  const more = new Float64Array(2);
+  for (let i = 0; i < seen.n; i++) {
+    effect(seen, i, mesh, more);
+    const off = (error[2 * i] + more[0]) ** 2 + (error[2 * i + 1] + more[1]) ** 2;
+    weight[i] = gemanMcClure(off, 9 * sigma * sigma);
   }
 }
 
-function applyMesh(seen: Observation[], count: number, v: Float64Array, out: Float64Array): void {
+/** Adds the transpose of {@link effect} applied to (x, y). */
+function scatter({ nodes, shares, turn }: Observations, i: number, x: number, y: number, out: Float64Array): void {
+  const t = 4 * i;
+  const ax = turn[t] * x + turn[t + 2] * y;
+  const ay = turn[t + 1] * x + turn[t + 3] * y;
+  for (let k = 8 * i; k < 8 * i + 4; k++) {
+    const a = nodes[k];
+    const b = nodes[k + 4];
+    out[a] += shares[k] * ax;
+    out[a + 1] += shares[k] * ay;
+    out[b] -= shares[k + 4] * x;
+    out[b + 1] -= shares[k + 4] * y;
+  }
+}
+
+/** Adds the squares of the entries of {@link scatter}, without the turn. */
+function addSquares({ nodes, shares, weight }: Observations, i: number, diagonal: Float64Array): void {
+  for (let k = 8 * i; k < 8 * i + 8; k++) {
+    for (const c of [0, 1]) diagonal[nodes[k] + c] += weight[i] * shares[k] ** 2;
+  }
+}
+
+function applyMesh(seen: Observations, count: number, v: Float64Array, out: Float64Array): void {
   for (let i = 0; i < v.length; i++) out[i] = SIZE * v[i];
-  for (const o of seen) {
-    const [x, y] = effect(o, v);
-    scatter(o, o.weight * x, o.weight * y, out);
+  const error = new Float64Array(2);
+  for (let i = 0; i < seen.n; i++) {
+    effect(seen, i, v, error);
+    scatter(seen, i, seen.weight[i] * error[0], seen.weight[i] * error[1], out);
   }
   for (let t = 0; t < count; t++) {
     const base = t * NODES * 2;
