@@ -1,4 +1,5 @@
 import { fork } from 'node:child_process';
+import { once } from 'node:events';
 import { AppError } from '../core/errors.ts';
 import type { Progress, TakeResult, WorkOptions } from '../media/take.ts';
 
@@ -26,17 +27,20 @@ export async function computeApart({ signal, onProgress, ...options }: WorkOptio
   const tell = (message: ToProcess): void => void (child.connected && child.send(message));
   const stop = (): void => tell('stop');
   signal?.addEventListener('abort', stop, { once: true });
+  let answer: Exclude<FromProcess, { progress: Progress }> | undefined;
+  child.on('message', (message: FromProcess) => {
+    if ('progress' in message) onProgress?.(message.progress);
+    else answer = message;
+  });
   try {
-    return await new Promise<TakeResult>((resolve, reject) => {
-      child.on('message', (message: FromProcess) => {
-        if ('progress' in message) onProgress?.(message.progress);
-        else if ('result' in message) child.once('exit', () => resolve(message.result));
-        else child.once('exit', () => reject((signal?.reason as Error | undefined) ?? failure(message.error)));
-      });
-      child.once('error', reject);
-      child.once('close', (_, by) => reject(new AppError('program_stopped', stopped(by))));
-      tell({ options });
-    });
+    // What it has said last may come after it has ended.
+    const ended = Promise.all([once(child, 'exit'), once(child, 'disconnect')]);
+    tell({ options });
+    const [[, by]] = (await ended) as [[number | null, NodeJS.Signals | null], unknown];
+    signal?.throwIfAborted();
+    if (!answer) throw new AppError('program_stopped', stopped(by));
+    if ('error' in answer) throw failure(answer.error);
+    return answer.result;
   } finally {
     signal?.removeEventListener('abort', stop);
   }

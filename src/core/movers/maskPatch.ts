@@ -9,7 +9,7 @@ export interface MaskPatch extends Rect {
 
 export function areaOf({ data }: MaskPatch): number {
   let sum = 0;
-  for (let i = 0; i < data.length; i++) sum += data[i];
+  for (const v of data) sum += v;
   return sum;
 }
 
