@@ -44,6 +44,18 @@ const VIEWS = {
     await page.waitForTimeout(2500);
     await take('footage');
   },
+  async range() {
+    await page.goto(BASE);
+    await page
+      .getByRole('listitem')
+      .filter({ hasText: 'boardwalk.mp4' })
+      .getByRole('button', { name: 'New shot' })
+      .click();
+    await page.getByRole('dialog').getByText('out: frame 124').waitFor();
+    await page.waitForTimeout(2500);
+    await take('shot-range');
+    await press('Cancel');
+  },
   async mark() {
     await openShot('boardwalk');
     await goTo(60);
