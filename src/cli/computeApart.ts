@@ -1,6 +1,7 @@
 import { fork } from 'node:child_process';
 import { once } from 'node:events';
 import { AppError } from '../core/errors.ts';
+import { received, type SentError } from '../media/sentError.ts';
 import type { Progress, TakeResult, WorkOptions } from '../media/take.ts';
 
 /** What another process can be told of the work. */
@@ -8,8 +9,7 @@ export type ApartOptions = Omit<WorkOptions, 'signal' | 'onProgress'>;
 
 export type ToProcess = { options: ApartOptions } | 'stop';
 
-export type FromProcess =
-  { progress: Progress } | { result: TakeResult } | { error: { code: string; message: string; stack?: string } };
+export type FromProcess = { progress: Progress } | { result: TakeResult } | { error: SentError };
 
 const ENTRY = new URL('./takeProcess.js', import.meta.url);
 /** The engine's threads keep all cores busy: helpers that collect garbage beside them would take a tenth of the time, and save none. */
@@ -39,17 +39,11 @@ export async function computeApart({ signal, onProgress, ...options }: WorkOptio
     const [[, by]] = (await ended) as [[number | null, NodeJS.Signals | null], unknown];
     signal?.throwIfAborted();
     if (!answer) throw new AppError('program_stopped', stopped(by));
-    if ('error' in answer) throw failure(answer.error);
+    if ('error' in answer) throw received(answer.error);
     return answer.result;
   } finally {
     signal?.removeEventListener('abort', stop);
   }
-}
-
-function failure({ code, message, stack }: Extract<FromProcess, { error: unknown }>['error']): AppError {
-  const error = new AppError(code, message);
-  error.stack = stack;
-  return error;
 }
 
 const stopped = (by: NodeJS.Signals | null): string =>

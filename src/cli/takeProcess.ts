@@ -1,4 +1,5 @@
 // A process that computes one take for the command line, and ends with it: see `computeApart`.
+import { toSend } from '../media/sentError.ts';
 import { TakeWork } from '../media/take.ts';
 import type { ApartOptions, FromProcess, ToProcess } from './computeApart.ts';
 
@@ -24,7 +25,6 @@ async function answerTo(options: ApartOptions): Promise<FromProcess> {
     const work = new TakeWork({ ...options, signal: stop.signal, onProgress: (progress) => say({ progress }) });
     return { result: await work.fill().finally(() => work.close()) };
   } catch (error) {
-    const { code, message, stack } = error as Error & { code?: string };
-    return { error: { code: code ?? 'engine_failed', message, stack } };
+    return { error: toSend(error) };
   }
 }

@@ -2,6 +2,7 @@ import { Worker } from 'node:worker_threads';
 import { AppError } from '../core/errors.ts';
 import type { EngineSession } from './engineSession.ts';
 import type { SessionJob } from './engineTasks.ts';
+import { received, type SentError } from './sentError.ts';
 
 /** Names, arguments and results of the tasks that threads do. */
 type Tasks = {
@@ -18,7 +19,7 @@ export interface ThreadMessage {
 export interface ThreadReply {
   id: number;
   result?: unknown;
-  error?: { code: string; message: string; stack?: string };
+  error?: SentError;
 }
 
 const ENTRY = new URL(
@@ -116,7 +117,7 @@ export class EngineThreads {
     if (!entry) return;
     this.running.delete(reply.id);
     entry.thread.busy = false;
-    if (reply.error) entry.reject(new AppError(reply.error.code, reply.error.message, { stack: reply.error.stack }));
+    if (reply.error) entry.reject(received(reply.error));
     else entry.resolve(reply.result);
     this.dispatch();
   }

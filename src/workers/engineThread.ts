@@ -1,8 +1,8 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { AppError } from '../core/errors.ts';
 import { EngineSession } from '../media/engineSession.ts';
 import type { SessionJob } from '../media/engineTasks.ts';
 import { loadKernels } from '../media/kernelFile.ts';
+import { toSend } from '../media/sentError.ts';
 import type { ThreadMessage, ThreadReply } from '../media/threads.ts';
 
 const port = parentPort!;
@@ -14,13 +14,7 @@ port.on('message', (message: ThreadMessage) => {
       const task = s[message.task] as (this: EngineSession, arg: unknown) => unknown;
       port.postMessage({ id: message.id, result: task.call(s, message.arg) } satisfies ThreadReply);
     } catch (error) {
-      port.postMessage({ id: message.id, error: plain(error) } satisfies ThreadReply);
+      port.postMessage({ id: message.id, error: toSend(error) } satisfies ThreadReply);
     }
   });
 });
-
-function plain(error: unknown): ThreadReply['error'] {
-  const { message, stack } = error instanceof Error ? error : new Error(String(error));
-  const code = error instanceof AppError ? error.code : ((error as { code?: string }).code ?? 'engine_failed');
-  return { code, message, stack };
-}

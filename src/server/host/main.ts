@@ -14,11 +14,10 @@ const cluster = config.ownDatabase ? new Cluster(config) : undefined;
 const children = new Map<string, ChildProcess>();
 let stopping = false;
 
-/** @returns When it is ready; from then on it is brought back whenever it ends. */
-function launch(name: string, entry: string): Promise<void> {
+/** @param flags - Of Node. @returns When it is ready; from then on it is brought back whenever it ends. */
+function launch(name: string, entry: string, flags: readonly string[] = []): Promise<void> {
   return new Promise((resolve, reject) => {
-    // What computes keeps all cores busy: helpers that collect garbage beside it would take a tenth of the time, and save none.
-    const execArgv = [...process.execArgv, ...(name === 'worker' ? ['--single-threaded-gc'] : [])];
+    const execArgv = [...process.execArgv, ...flags];
     const child = fork(fileURLToPath(new URL(entry, import.meta.url)), { stdio: 'inherit', execArgv });
     children.set(name, child);
     let ready = false;
@@ -29,20 +28,20 @@ function launch(name: string, entry: string): Promise<void> {
     child.once('exit', (code) => {
       children.delete(name);
       if (!ready) return reject(new Error(`${name} ended with ${code} before it was ready`));
-      if (!stopping) bringBack(name, entry);
+      if (!stopping) bringBack(name, entry, flags);
     });
   });
 }
 
 /** Tries until it is there again: what it cannot do without may be away for longer than it is. */
-function bringBack(name: string, entry: string): void {
+function bringBack(name: string, entry: string, flags: readonly string[]): void {
   setTimeout(async () => {
     if (stopping) return;
     try {
-      await launch(name, entry);
+      await launch(name, entry, flags);
     } catch (error) {
       process.stderr.write(`mnestra: ${(error as Error).message}; it is tried again\n`);
-      bringBack(name, entry);
+      bringBack(name, entry, flags);
     }
   }, RESTART_MS);
 }
@@ -93,7 +92,8 @@ try {
   // What an earlier run that was killed left of it is not true any more.
   tellDemo(config.data);
   await launch('server', '../main.js');
-  await launch('worker', '../../workers/jobWorker.js');
+  // What computes keeps all cores busy: helpers that collect garbage beside it would take a tenth of the time, and save none.
+  await launch('worker', '../../workers/jobWorker.js', ['--single-threaded-gc']);
   process.stdout.write(`Mnestra is at http://127.0.0.1:${config.port}  (Ctrl-C stops it)\n`);
   if (cluster) watchDatabase();
   if (config.demo) seedDemo();
