@@ -1,5 +1,6 @@
 import type { Shot } from '../../demo/shot.ts';
 import { behind } from './behind.ts';
+import { cables } from './cables.ts';
 import { dapple } from './dapple.ts';
 import { follow } from './follow.ts';
 import { hunting } from './hunting.ts';
@@ -8,6 +9,7 @@ import { orbit } from './orbit.ts';
 import { quay } from './quay.ts';
 import { reedBed, shore } from './shore.ts';
 import { square } from './square.ts';
+import { van } from './van.ts';
 
 /** Shots of everyday kinds that the bench alone renders; nearly each of them showed a weakness when it was made. */
 export const BENCH_SHOTS: readonly Shot[] = [
@@ -22,4 +24,6 @@ export const BENCH_SHOTS: readonly Shot[] = [
   behind,
   orbit,
   hunting,
+  cables,
+  van,
 ];

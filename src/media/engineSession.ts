@@ -102,12 +102,14 @@ export class EngineSession {
   private meter?: LinkMeter;
   private pyramids?: Pyramids;
   private still?: Plate;
+  private readonly blocked: BlockedAt;
 
   constructor(
     private readonly kernels: Kernels,
     private readonly job: SessionJob,
   ) {
     this.frames = new RawStore(job.frames.path, job.frames.format);
+    this.blocked = blockedIn(job);
   }
 
   private get mattes(): RawStore {
@@ -149,15 +151,6 @@ export class EngineSession {
   private pyramidsOfFrames(): Pyramids {
     return (this.pyramids ??= new Pyramids(this.kernels, this.frames, PYRAMID_SLOTS));
   }
-
-  /** Motion may be measured on smaller frames than the mattes': it is kept in unit space. */
-  private readonly blocked: BlockedAt = (t, x, y) => {
-    const { cell, cols, rows, state } = this.job.cells;
-    const perCell = cell / (this.job.mattes.format.width / this.job.frames.format.width);
-    const c = Math.min(cols - 1, Math.max(0, Math.floor(x / perCell)));
-    const r = Math.min(rows - 1, Math.max(0, Math.floor(y / perCell)));
-    return state[t * cols * rows + r * cols + c] !== 0;
-  };
 
   /** What moves against the background in some frames. */
   findMoving({ frames, shades }: MovingTask): MovingFrame[] {
@@ -446,4 +439,14 @@ export class EngineSession {
 
 function relativePose(poses: Matrix3[], from: number, to: number): Matrix3 {
   return multiply3(invert3(poses[to]), poses[from]);
+}
+
+/** Where mattes hide the frames of a job. Motion may be measured on smaller frames than the mattes': it is kept in unit space. */
+function blockedIn({ cells: { cell, cols, rows, state }, mattes, frames }: SessionJob): BlockedAt {
+  const perCell = cell / (mattes.format.width / frames.format.width);
+  return (t, x, y) => {
+    const c = Math.min(cols - 1, Math.max(0, Math.floor(x / perCell)));
+    const r = Math.min(rows - 1, Math.max(0, Math.floor(y / perCell)));
+    return state[t * cols * rows + r * cols + c] !== 0;
+  };
 }

@@ -1,5 +1,4 @@
 import type { Kernels } from '../../kernels/index.ts';
-import { floatsOf } from '../image/mapped.ts';
 import type { BlockedAt } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { median } from '../geometry/linear.ts';
@@ -195,21 +194,29 @@ export function sampled(
 ): Float32Array {
   const [level] = pyramids.get(frame);
   const k = pyramids.scale;
-  const n = places.length / 2;
-  const local = floatsOf(places, (v) => v / k);
-  const values = kernels.scoped(() => {
-    const out = kernels.alloc(n * 4);
-    kernels.run.warpPoints(level.at, level.width, level.width, level.height, kernels.put(local), n, out);
-    return kernels.f32(out, n).slice();
-  });
+  const out = new Float32Array(places.length / 2).fill(NaN);
+  const local = new Float32Array(places.length);
+  const numbers = new Int32Array(out.length);
   const [right, bottom] = [level.width - 2, level.height - 2];
-  for (let i = 0; i < n; i++) {
-    const x = local[2 * i];
-    const y = local[2 * i + 1];
+  // Only what is in view and free is sampled: of a wide window that may be little.
+  let n = 0;
+  for (let i = 0; i < out.length; i++) {
+    const x = Math.fround(places[2 * i] / k);
+    const y = Math.fround(places[2 * i + 1] / k);
     const inside = x >= 1 && y >= 1 && x < right && y < bottom;
-    if (!inside || blocked(frame, places[2 * i], places[2 * i + 1])) values[i] = NaN;
+    if (!inside || blocked(frame, places[2 * i], places[2 * i + 1])) continue;
+    local[2 * n] = x;
+    local[2 * n + 1] = y;
+    numbers[n++] = i;
   }
-  return values;
+  kernels.scoped(() => {
+    const at = kernels.alloc(n * 4);
+    const points = kernels.put(local.subarray(0, 2 * n));
+    kernels.run.warpPoints(level.at, level.width, level.width, level.height, points, n, at);
+    const values = kernels.f32(at, n);
+    for (let j = 0; j < n; j++) out[numbers[j]] = values[j];
+  });
+  return out;
 }
 
 /** What a frame shows of a window, and the mean of that. */

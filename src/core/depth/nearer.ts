@@ -37,8 +37,8 @@ export function signOfNearer(seen: Witnesses, surfaces: readonly DeepSurface[], 
   return signToldBy(seen, surfaces, some) || signToldBy(seen, surfaces, points);
 }
 
-function signToldBy(seen: Witnesses, surfaces: readonly DeepSurface[], points: Float32Array): -1 | 0 | 1 {
-  const own = windowsOf(seen, seen.frame, points);
+function signToldBy(seen: Witnesses, surfaces: readonly DeepSurface[], asked: Float32Array): -1 | 0 | 1 {
+  const { points, own } = shownBy(seen, asked);
   const sources = spreadSources(seen);
   const views = surfaces.map(({ place }) => sources.map((s) => viewOf(seen, place, s, points, own)));
   const prices = views.map((of) => pricesOf(of, seen.unit));
@@ -55,6 +55,17 @@ function signToldBy(seen: Witnesses, surfaces: readonly DeepSurface[], points: F
   const sum = votes.reduce((all, vote) => all + vote, 0);
   const isClear = votes.length >= LEAST_HIDDEN && Math.abs(sum) >= LEAST_LEAD * votes.length;
   return isClear ? (Math.sign(sum) as -1 | 1) : 0;
+}
+
+/** The places whose windows the frame shows, with these. */
+function shownBy(seen: Witnesses, asked: Float32Array): { points: Float32Array; own: Float32Array } {
+  const n = ACROSS * ACROSS;
+  const windows = windowsOf(seen, seen.frame, asked);
+  const shown = [...Array(asked.length / 2).keys()].filter((i) => !Number.isNaN(difference(windows, i, windows, i)));
+  return {
+    points: Float32Array.from(shown.flatMap((i) => [asked[2 * i], asked[2 * i + 1]])),
+    own: Float32Array.from(shown.flatMap((i) => [...windows.subarray(i * n, i * n + n)])),
+  };
 }
 
 /** 1 where one surface is deeper than another one, -1 where it is less so. */
