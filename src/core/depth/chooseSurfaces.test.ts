@@ -2,7 +2,15 @@ import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
-import { nearSample, onFar as far, onNear as near, TWO_DEPTHS, twoDepths, witnessesOf } from '../testing/twoDepths.ts';
+import {
+  farSample,
+  nearSample,
+  onFar as far,
+  onNear as near,
+  TWO_DEPTHS,
+  twoDepths,
+  witnessesOf,
+} from '../testing/twoDepths.ts';
 import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
 
 const SIDE = 16;
@@ -62,6 +70,23 @@ describe('the surface behind a tile', () => {
     const chosen = chooseSurfaces(seen, [far, near, outOfView], [...TILES, ...withBorder], COLS, ROWS);
     expect([...chosen].slice(0, TILES.length)).toEqual(TRUTH);
     expect([...chosen]).not.toContain(2);
+  });
+
+  it('is the one that goes on with what the frame shows beside it, though the sources agree better about something even', () => {
+    // The far half as an unsteady picture shows it, and at its right something even.
+    const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x, y, _plane, t) =>
+      x < BORDER ? farSample(x, y) + ((x * 7919 + y * 104729 + t * 1299709) % 7) : 120,
+    );
+    const even: PlaceIn = (_, points) => {
+      for (let i = 0; i < points.length; i += 2) points[i] += BORDER;
+      return true;
+    };
+    // Something thin goes through the middle of each tile, and rests.
+    const blocked = (t: number, _x: number, y: number): boolean =>
+      t === TWO_DEPTHS.frame && Math.abs((y % SIDE) - 8) < 4;
+    const tiles = TILES.slice(0, 8);
+    const chosen = chooseSurfaces({ ...witnessesOf(kernels, frames, SIDE), blocked }, [far, even], tiles, COLS, ROWS);
+    expect([...chosen]).toEqual(tiles.map(() => 0));
   });
 
   it('is rather one on which it is hidden than one about which frames agree no better than about another', () => {

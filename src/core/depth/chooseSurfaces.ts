@@ -22,6 +22,13 @@ const CLIP = 18;
 /** What a surface costs that is not seen, in usual costs, and the share of the largest cost below which another one is known to be right. */
 const UNSEEN_COST = 1.5;
 const TOLD_BY = 0.4;
+/**
+ * What the frame itself shows around a tile: how far apart its samples are, frame px, how many it must show, and by how many 8-bit levels
+ * the light of the sources may differ.
+ */
+const WIDE_SPACING = 8;
+const LEAST_OWN = 8;
+const LIGHT = 6;
 /** Frames that disagree by less about how far two surfaces are apart do not tell which of them it is, analysis px. */
 const TELLING = 3;
 /** Price of a border between two surfaces, in variances of a window. */
@@ -78,9 +85,62 @@ export function chooseSurfaces(
   );
   const usual = usualCost(costs);
   const unseen = tiles.map((_, t) => costUnseen(costs.map((c) => c[t] / usual)));
-  const data = costs.map((c) => c.map((v, t) => (Number.isNaN(v) ? unseen[t] : v / usual) * (WINDOW / 4)));
+  const beside = besideCosts(seen, surfaces, tiles, costs);
+  const data = costs.map((c, k) =>
+    c.map((v, t) => ((Number.isNaN(v) ? unseen[t] : v / usual) + beside[k][t] / usual) * (WINDOW / 4)),
+  );
   return settle(data, tiles, cols, rows);
 }
+
+/**
+ * How far what the sources show around each tile on a surface is from what the frame itself shows there. Sources agree about a sky wherever
+ * it is laid; behind a cable hardly a window is hidden as a whole, and what lies beside it tells.
+ */
+function besideCosts(
+  seen: Witnesses,
+  surfaces: readonly PlaceIn[],
+  tiles: readonly TileWindow[],
+  costs: readonly Float64Array[],
+): Float64Array[] {
+  const { frame, tileSide } = seen;
+  const own = sampled(seen, frame, windowsIn(tileCorners(tiles, tileSide), tileSide, WIDE_SPACING));
+  const asked = [...tiles.keys()].filter((t) => countIn(own, t * WINDOW) >= LEAST_OWN);
+  const corners = tileCorners(
+    asked.map((t) => tiles[t]),
+    tileSide,
+  );
+  const out = surfaces.map((place) => {
+    const views = spreadSources(seen).flatMap((s) => {
+      const there = corners.slice();
+      return place(s, there) ? [sampled(seen, s, windowsIn(there, tileSide, WIDE_SPACING))] : [];
+    });
+    const of = new Float64Array(tiles.length);
+    asked.forEach((t, i) => (of[t] = misfit(own, t * WINDOW, views, i * WINDOW, seen.unit)));
+    return of;
+  });
+  // What is not known of a surface is taken to be as it is of the one that costs least.
+  for (const t of asked) {
+    const known = [...out.keys()].filter((k) => !Number.isNaN(out[k][t]));
+    const like = known.sort((a, b) => (costs[a][t] || Infinity) - (costs[b][t] || Infinity))[0];
+    for (const of of out) if (Number.isNaN(of[t])) of[t] = like === undefined ? 0 : out[like][t];
+  }
+  return out;
+}
+
+/** Squared difference of a window of the frame and the median of what the sources show, by the share of it that is known; NaN if too little is. */
+function misfit(own: Float32Array, at: number, views: readonly Float32Array[], there: number, unit: number): number {
+  const off: number[] = [];
+  for (let i = 0; i < WINDOW; i++) {
+    if (Number.isNaN(own[at + i])) continue;
+    const known = views.map((view) => view[there + i]).filter((v) => !Number.isNaN(v));
+    if (known.length > 1) off.push(own[at + i] - median(known));
+  }
+  if (off.length < LEAST_OWN) return NaN;
+  const light = clamp(off.reduce((sum, v) => sum + v, 0) / off.length, LIGHT * unit);
+  return off.reduce((sum, v) => sum + Math.min(CLIP * unit, Math.abs(v - light)) ** 2, 0) / WINDOW;
+}
+
+const clamp = (v: number, most: number): number => Math.max(-most, Math.min(most, v));
 
 /**
  * Whether the frames that show a tile on one surface would agree about it on another one too, on which none shows it: those that see it go
@@ -165,15 +225,15 @@ function tileCorners(tiles: readonly TileWindow[], side: number): Float32Array {
 }
 
 /** Sample places of each tile's window from the places of its corners. */
-function windowsIn(corners: Float32Array, side: number): Float32Array {
+function windowsIn(corners: Float32Array, side: number, spacing = SPACING): Float32Array {
   const out = new Float32Array((corners.length / 8) * WINDOW * 2);
-  const first = (side - (ACROSS - 1) * SPACING) / 2;
+  const first = (side - (ACROSS - 1) * spacing) / 2;
   let at = 0;
   for (let c = 0; c < corners.length; c += 8) {
     for (let j = 0; j < ACROSS; j++) {
-      const v = (first + j * SPACING) / side;
+      const v = (first + j * spacing) / side;
       for (let i = 0; i < ACROSS; i++) {
-        const u = (first + i * SPACING) / side;
+        const u = (first + i * spacing) / side;
         const a = (1 - u) * (1 - v);
         const b = u * (1 - v);
         const d = (1 - u) * v;
@@ -226,10 +286,12 @@ interface Seen {
 }
 
 /** Whether a frame shows enough of the window at `at`. */
-function shows(samples: Float32Array, at: number): boolean {
+const shows = (samples: Float32Array, at: number): boolean => countIn(samples, at) >= LEAST_SAMPLES;
+
+function countIn(samples: Float32Array, at: number): number {
   let n = 0;
   for (let i = at; i < Math.min(samples.length, at + WINDOW); i++) if (!Number.isNaN(samples[i])) n++;
-  return n >= LEAST_SAMPLES;
+  return n;
 }
 
 /** The frames that show enough of the window at `at`. */

@@ -17,6 +17,9 @@ const BORDER = 12;
 /** Corners, whatever lies beside them, and those that are shared out among the blocks. */
 const STRONGEST = 90;
 const SHARED_OUT = 80;
+/** Area of as many, analysis px; a larger one gets more of them, but not more times as many as this. */
+const SHARED_AREA = 100_000;
+const MOST_SHARES = 5;
 const LEVELS = 3;
 const MIN_ZNCC = 0.75;
 const POINT_FLOATS = 10;
@@ -72,7 +75,8 @@ export class CornerFollower {
     }
     found.sort((a, b) => b.s - a.s);
     const places = (some: Found[]): Float64Array => Float64Array.from(some.flatMap((f) => [f.x * k, f.y * k]));
-    const others = sharedOut(found.slice(STRONGEST)).slice(0, SHARED_OUT);
+    const shares = Math.min(MOST_SHARES, Math.max(1, (part.width * part.height) / SHARED_AREA));
+    const others = sharedOut(found.slice(STRONGEST)).slice(0, Math.round(shares * SHARED_OUT));
     return { strong: places(found.slice(0, STRONGEST)), others: places(others) };
   }
 
