@@ -105,15 +105,12 @@ function besideCosts(
   const { frame, tileSide } = seen;
   const own = sampled(seen, frame, windowsIn(tileCorners(tiles, tileSide), tileSide, WIDE_SPACING));
   const asked = [...tiles.keys()].filter((t) => countIn(own, t * WINDOW) >= LEAST_OWN);
-  const corners = tileCorners(
-    asked.map((t) => tiles[t]),
-    tileSide,
-  );
+  const some = asked.map((t) => tiles[t]);
+  const sources = spreadSources(seen);
   const out = surfaces.map((place) => {
-    const views = spreadSources(seen).flatMap((s) => {
-      const there = corners.slice();
-      return place(s, there) ? [sampled(seen, s, windowsIn(there, tileSide, WIDE_SPACING))] : [];
-    });
+    const views = viewsOn(seen, place, some, sources, WIDE_SPACING).flatMap(({ samples }) =>
+      samples.length > 0 ? [samples] : [],
+    );
     const of = new Float64Array(tiles.length);
     asked.forEach((t, i) => (of[t] = misfit(own, t * WINDOW, views, i * WINDOW, seen.unit)));
     return of;
@@ -121,7 +118,7 @@ function besideCosts(
   // What is not known of a surface is taken to be as it is of the one that costs least.
   for (const t of asked) {
     const known = [...out.keys()].filter((k) => !Number.isNaN(out[k][t]));
-    const like = known.sort((a, b) => (costs[a][t] || Infinity) - (costs[b][t] || Infinity))[0];
+    const like = known.sort((a, b) => orInfinity(costs[a][t]) - orInfinity(costs[b][t]))[0];
     for (const of of out) if (Number.isNaN(of[t])) of[t] = like === undefined ? 0 : out[like][t];
   }
   return out;
@@ -196,15 +193,23 @@ interface View {
   samples: Float32Array;
 }
 
-/** What the frames that are asked show of tiles on a surface. */
-function viewsOn(seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[]): View[] {
+/**
+ * What frames show of tiles on a surface: those that are asked, if no others are given. The frame's own picture is a witness too, where it
+ * is not hidden: on the rim.
+ */
+function viewsOn(
+  seen: Witnesses,
+  place: PlaceIn,
+  tiles: readonly TileWindow[],
+  frames: readonly number[] = [seen.frame, ...spreadSources(seen)],
+  spacing = SPACING,
+): View[] {
   const { frame, tileSide } = seen;
   const from = tileCorners(tiles, tileSide);
-  // The frame's own picture is a witness too, where it is not hidden: on the rim.
-  return [frame, ...spreadSources(seen)].map((s) => {
+  return frames.map((s) => {
     const corners = from.slice();
     const known = s === frame || place(s, corners);
-    return { corners, samples: known ? sampled(seen, s, windowsIn(corners, tileSide)) : new Float32Array(0) };
+    return { corners, samples: known ? sampled(seen, s, windowsIn(corners, tileSide, spacing)) : new Float32Array(0) };
   });
 }
 
@@ -356,9 +361,11 @@ function unhiddenVarianceAt(views: readonly View[], at: number, unit: number, le
   return believed.length < 2 ? NaN : believed.reduce((sum, v) => sum + v, 0) / believed.length;
 }
 
+const orInfinity = (cost: number): number => (Number.isNaN(cost) ? Infinity : cost);
+
 /** Typical cost of the best surface: what noise alone makes. */
 function usualCost(costs: readonly Float64Array[]): number {
-  const best = Array.from(costs[0], (_, t) => Math.min(...costs.map((c) => (Number.isNaN(c[t]) ? Infinity : c[t]))))
+  const best = Array.from(costs[0], (_, t) => Math.min(...costs.map((c) => orInfinity(c[t]))))
     .filter((v) => v < Infinity)
     .sort((a, b) => a - b);
   return best.length === 0 ? 1 : Math.max(1e-6, best[best.length >> 1]);
