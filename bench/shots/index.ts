@@ -5,6 +5,7 @@ import { dapple } from './dapple.ts';
 import { follow } from './follow.ts';
 import { hunting } from './hunting.ts';
 import { laneAhead, laneComing } from './lane.ts';
+import { night } from './night.ts';
 import { orbit } from './orbit.ts';
 import { quay } from './quay.ts';
 import { reedBed, shore } from './shore.ts';
@@ -26,4 +27,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   hunting,
   cables,
   van,
+  night,
 ];

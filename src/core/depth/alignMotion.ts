@@ -1,7 +1,7 @@
 import { solveCholesky } from '../geometry/linear.ts';
 import { floatsOf } from '../image/mapped.ts';
 import { gemanMcClure } from '../motion/fitMotion.ts';
-import { sampled, tileWindows, WINDOW, type TileWindow, type Witnesses } from './chooseSurfaces.ts';
+import { sampled, tileWindows, WINDOW, type TileWindow, type Witnesses } from './tileWindows.ts';
 import { shiftAt, type AffineShift, type FreeMotion } from './freeMotion.ts';
 
 /** Where the frame's places lie, interleaved x, y. */

@@ -11,7 +11,9 @@ import {
   twoDepths,
   witnessesOf,
 } from '../testing/twoDepths.ts';
-import { chooseSurfaces, disagreement, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { disagreement } from './agreement.ts';
+import { chooseSurfaces } from './chooseSurfaces.ts';
+import type { PlaceIn, Witnesses } from './tileWindows.ts';
 
 const SIDE = 16;
 const { width, height, border: BORDER } = TWO_DEPTHS;

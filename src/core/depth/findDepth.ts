@@ -4,7 +4,7 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { unitSpace, type UnitSpace } from '../motion/space.ts';
-import type { PlaceIn, Witnesses } from './chooseSurfaces.ts';
+import type { PlaceIn, Witnesses } from './tileWindows.ts';
 import { facingSlope } from './facing.ts';
 import { findFree } from './findFree.ts';
 import { CornerFollower, type FollowedCorners } from './followCorners.ts';

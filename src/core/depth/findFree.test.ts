@@ -5,7 +5,7 @@ import { Pyramids } from '../motion/pyramids.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { alignMotion } from './alignMotion.ts';
-import type { TileWindow, Witnesses } from './chooseSurfaces.ts';
+import type { TileWindow, Witnesses } from './tileWindows.ts';
 import { mapOnSurface, type StretchDepth } from './depthPlaces.ts';
 import { DepthFinder } from './findDepth.ts';
 import type { AffineShift } from './freeMotion.ts';

@@ -1,11 +1,13 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { alignMotion } from './alignMotion.ts';
-import { chooseSurfaces, costsOn, poorCost, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { costsOn, poorCost } from './agreement.ts';
+import { chooseSurfaces } from './chooseSurfaces.ts';
 import { local, mapOnSurface, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE } from './frameMap.ts';
 import type { FollowedCorners } from './followCorners.ts';
 import { freeMotions } from './freeMotion.ts';
 import { cornersAround, type Part } from './surroundings.ts';
+import type { PlaceIn, Witnesses } from './tileWindows.ts';
 
 /** Share of a part's tiles about which the sources may not agree. */
 const POOR_SHARE = 0.15;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import type { TileWindow } from './chooseSurfaces.ts';
+import type { TileWindow } from './tileWindows.ts';
 import { missedSurface } from './missedSurface.ts';
 import { depthAt, type Surface } from './surfaces.ts';
 

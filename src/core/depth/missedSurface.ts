@@ -1,4 +1,4 @@
-import type { TileWindow } from './chooseSurfaces.ts';
+import type { TileWindow } from './tileWindows.ts';
 import { sweepSurface } from './sweepSurface.ts';
 import type { Slope, Surface } from './surfaces.ts';
 

@@ -1,4 +1,4 @@
-import { sampled, spreadSources, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { sampled, spreadSources, type PlaceIn, type Witnesses } from './tileWindows.ts';
 
 /** Windows agree within this mean difference, and differ beyond so many times of it, 8-bit levels. */
 const SAME_LEVELS = 4;

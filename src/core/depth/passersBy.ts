@@ -1,6 +1,6 @@
 import { evenly } from '../evenly.ts';
 import { median } from '../geometry/linear.ts';
-import { sampled, type PlaceIn, type Witnesses } from './chooseSurfaces.ts';
+import { sampled, type PlaceIn, type Witnesses } from './tileWindows.ts';
 
 /** Samples across a window around a corner, and how far apart, analysis px. */
 const ACROSS = 5;

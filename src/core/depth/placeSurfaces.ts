@@ -1,17 +1,11 @@
-import {
-  chooseSurfaces,
-  costsOn,
-  disagreement,
-  poorCost,
-  type PlaceIn,
-  type TileWindow,
-  type Witnesses,
-} from './chooseSurfaces.ts';
+import { costsOn, disagreement, poorCost } from './agreement.ts';
+import { chooseSurfaces } from './chooseSurfaces.ts';
 import type { PlacedSurface, StretchDepth } from './depthPlaces.ts';
 import { missedSurface, type Sweep } from './missedSurface.ts';
 import type { Part } from './surroundings.ts';
 import { sweepSurface } from './sweepSurface.ts';
 import type { Surface } from './surfaces.ts';
+import type { PlaceIn, TileWindow, Witnesses } from './tileWindows.ts';
 
 /** Surfaces that are looked for because the sources do not agree. */
 const MOST_MISSED = 3;

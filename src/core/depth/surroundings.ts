@@ -1,5 +1,5 @@
 import { grow, type Rect } from '../image/format.ts';
-import type { TileWindow } from './chooseSurfaces.ts';
+import type { TileWindow } from './tileWindows.ts';
 import { local, type Around } from './depthPlaces.ts';
 import type { HolePart } from './holeParts.ts';
 import type { TiledRegion } from './tiledRegion.ts';

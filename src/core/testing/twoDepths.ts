@@ -1,4 +1,4 @@
-import type { PlaceIn, Witnesses } from '../depth/chooseSurfaces.ts';
+import type { PlaceIn, Witnesses } from '../depth/tileWindows.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { Kernels } from '../../kernels/index.ts';
 import { Pyramids } from '../motion/pyramids.ts';
