@@ -33,7 +33,7 @@ export async function benchJob(shot: Shot, folder: string, scratch: string): Pro
   const edge = ['--grow', String(GROW_PX), '--feather', String(FEATHER_PX)];
   await mnestra('fill', '--matte', out('matte.mkv'), ...edge, '--output', out('found.mkv'));
   await mnestra('fill', '--matte', files.matte, '--output', out('truly.mkv'));
-  const { scores } = await judge(shot, files, { truly: out('truly.mkv'), found: out('found.mkv') }, scratch);
+  const { scores } = await judge(shot, files, { truly: out('truly.mkv'), found: out('found.mkv') }, scratch, false);
   for (const name of ['all.mkv', 'matte.mkv', 'found.mkv', 'truly.mkv', 'movers.json']) await rm(out(name));
   const of = (name: string): MethodScore => scores.find((s) => s.method === name)!;
   return { chosen, truly: of('truly'), found: of('found') };

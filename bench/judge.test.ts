@@ -200,7 +200,7 @@ describe('the judge of a take', () => {
     result.scores.find((s) => s.method === method)!;
 
   it('finds nothing changed in the footage itself, and the thing still in it', async () => {
-    const result = await judge(shot, files, { untouched: files.clip }, folder);
+    const result = await judge(shot, files, { untouched: files.clip }, folder, true);
     expect(result.changedOutside).toBe(0);
     expect(result.holeShare).toBeGreaterThan(0.02);
     expect(row(result, 'untouched').seenMean).toBeLessThan(row(result, 'spatial').seenMean);
@@ -209,12 +209,19 @@ describe('the judge of a take', () => {
   });
 
   it('counts what differs outside, and puts the truth above the limit', async () => {
-    const result = await judge(shot, files, { truth: files.truth }, folder);
+    const result = await judge(shot, files, { truth: files.truth }, folder, true);
     // The truth has no grain: nearly every sample outside differs from the film's.
     expect(result.changedOutside).toBeGreaterThan(0.3 * shot.frames * W * H);
     expect(row(result, 'truth').seenMean).toBeGreaterThan(row(result, 'grain limit').seenMean + 10);
     const order = ['spatial', 'aligned median', 'grain limit'].map((m) => row(result, m).seenMean);
     expect(order).toEqual([...order].sort((a, b) => a - b));
+  });
+
+  it('says the same of a fill without its peers', async () => {
+    const alone = await judge(shot, files, { untouched: files.clip }, folder, false);
+    const beside = await judge(shot, files, { untouched: files.clip }, folder, true);
+    expect(alone.scores.map(({ method }) => method)).toEqual(['untouched', 'grain limit']);
+    expect(alone.scores).toEqual(beside.scores.slice(0, 2));
   });
 
   it('knows where the thing is from the matte alone', () => {

@@ -12,12 +12,12 @@ import { benchOutlines, type Outlines } from './outlineBench.ts';
 import type { Usage } from './measureProcess.ts';
 import { benchRanges, type RangeScore } from './rangeBench.ts';
 import { BENCH_SHOTS } from './shots/index.ts';
-import { benchShot, type ShotResult } from './shotBench.ts';
+import { benchQuality, benchShot, type Quality, type ShotResult } from './shotBench.ts';
 import { benchStress, type StressResult } from './stressBench.ts';
 import { benchTimes, type Times } from './timeBench.ts';
 import { benchLongTrack, benchTracks, type Tracks } from './trackBench.ts';
 
-// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME]… [--only fill|time|camera|stress|job|track|movers|ranges|coverage|outline] [--json FILE]
+// usage: node dist/bench/main.js [--demo FOLDER] [--shot NAME]… [--only fill|quality|time|camera|stress|job|track|movers|ranges|coverage|outline] [--json FILE]
 const { values } = parseArgs({
   options: {
     demo: { type: 'string' },
@@ -118,6 +118,13 @@ try {
       results.push({ shot: shot.name, stress });
       printStress(shot.name, stress);
     }
+    // What `fill` says too, without its peers: only by name.
+    if (values.only === 'quality' && wants('quality', FILLED)) {
+      if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
+      const quality = await benchQuality(shot, folder, scratch);
+      results.push({ shot: shot.name, quality });
+      process.stdout.write(`${qualityLines(shot.name, quality).join('\n')}\n\n`);
+    }
     if (!wants('fill', FILLED)) continue;
     if (!isRendered(folder, shot, true)) await renderShot(shot, folder, true);
     const result = await benchShot(shot, folder, scratch);
@@ -129,11 +136,10 @@ try {
 }
 if (values.json) await writeFile(values.json, JSON.stringify(results, null, 1));
 
-function print(r: ShotResult): void {
+function qualityLines(name: string, r: Quality): string[] {
   const cell = (v: number, digits: number): string => (Number.isFinite(v) ? v.toFixed(digits) : '–').padStart(9);
-  const lines = [
-    `${r.shot}: ${r.frames} frames, hole ${(100 * r.holeShare).toFixed(1)} % of the picture, ${r.changedOutside} samples changed outside, ` +
-      `reveal and take agree about ${(100 * r.revealAgrees).toFixed(1)} % of it`,
+  return [
+    `${name}: hole ${(100 * r.holeShare).toFixed(1)} % of the picture, ${r.changedOutside} samples changed outside`,
     'method            seen dB  worst5%  unseen dB    ssim  flicker  sharpness    seam',
     ...r.scores.map(
       (s) =>
@@ -146,6 +152,13 @@ function print(r: ShotResult): void {
         cell(s.sharpness, 2) +
         cell(s.seam, 2),
     ),
+  ];
+}
+
+function print(r: ShotResult): void {
+  const lines = [
+    ...qualityLines(r.shot, r),
+    `reveal and take agree about ${(100 * r.revealAgrees).toFixed(1)} % of the hole`,
     ...Object.entries(r.time).map(([name, u]) => againstFloor(name, u, r.time.floor)),
   ];
   process.stdout.write(`${lines.join('\n')}\n\n`);

@@ -27,12 +27,16 @@ export interface MethodScore {
   seam: number;
 }
 
-export interface ShotResult {
-  shot: string;
-  frames: number;
+/** What a judge says of fills of a shot. */
+export interface Quality {
   holeShare: number;
   scores: MethodScore[];
   changedOutside: number;
+}
+
+export interface ShotResult extends Quality {
+  shot: string;
+  frames: number;
   /** Share of the hole about which the reveal, before any fill, and the full take say the same: seen or unseen. */
   revealAgrees: number;
   time: Record<'floor' | 'reveal' | 'draft' | 'full', Usage>;
@@ -42,6 +46,8 @@ export interface ShotResult {
 const JUDGE_EVERY = 10;
 /** Frames that the truth of visibility and the oracle look at. */
 const SOURCE_EVERY = 6;
+/** Sources of the aligned median, frames away. */
+const ALIGNED = [-60, -45, -32, -24, -16, -8, 8, 16, 24, 32, 45, 60];
 
 /** Measures time, then quality, of one rendered shot. */
 export async function benchShot(shot: Shot, folder: string, scratch: string): Promise<ShotResult> {
@@ -54,11 +60,21 @@ export async function benchShot(shot: Shot, folder: string, scratch: string): Pr
     draft: await run('fill', '--draft', '--output', out('draft.mkv')),
     full: await run('fill', '--output', out('full.mkv'), '--report', out('full.json')),
   };
-  const quality = await judge(shot, files, { mnestra: out('full.mkv'), draft: out('draft.mkv') }, scratch);
+  const quality = await judge(shot, files, { mnestra: out('full.mkv'), draft: out('draft.mkv') }, scratch, true);
   const revealAgrees = await agreement(out('reveal.json'), out('full.json'));
   for (const name of ['floor.mkv', 'reveal.mkv', 'draft.mkv', 'full.mkv', 'reveal.json', 'full.json'])
     await rm(out(name), { force: true });
   return { shot: shot.name, frames: shot.frames, time, revealAgrees, ...quality };
+}
+
+/** How good a full take of a shot is, beside the grain limit alone: in the minutes that the take needs. */
+export async function benchQuality(shot: Shot, folder: string, scratch: string): Promise<Quality> {
+  const files = shotFiles(folder, shot);
+  const full = join(scratch, `${shot.name}.full.mkv`);
+  await mnestraOn(files)('fill', '--output', full);
+  const quality = await judge(shot, files, { mnestra: full }, scratch, false);
+  await rm(full, { force: true });
+  return quality;
 }
 
 /** One minus the share of the hole that one calls unseen and the other does not, by the amounts of each frame. */
@@ -81,16 +97,18 @@ interface Unseen {
 }
 
 /**
- * Judges fills against the truth, with peers and limits beside them.
+ * Judges fills against the truth, with the grain limit beside them.
  *
  * @param fills - By name: the first must leave every sample outside of the true matte as it was.
+ * @param peers - Also what other methods make of the hole, which takes minutes.
  */
 export async function judge(
   shot: Shot,
   files: RenderedShot,
   fills: Record<string, string>,
   scratch: string,
-): Promise<Pick<ShotResult, 'scores' | 'changedOutside' | 'holeShare'>> {
+  peers: boolean,
+): Promise<Quality> {
   const open = (path: string, name: string, grey = false): Promise<Footage> => Footage.open(path, scratch, name, grey);
   const [clip, truthFootage, limit, matte, ...filled] = await Promise.all([
     open(files.clip, 'clip'),
@@ -106,18 +124,7 @@ export async function judge(
   const renderer = await Renderer.create(shot.lens);
   const truth = new Truth(renderer, shot, shot.build(renderer));
   const sources = Array.from({ length: Math.ceil(shot.frames / SOURCE_EVERY) }, (_, k) => k * SOURCE_EVERY);
-  const aligned = new AlignedMedian(
-    await loadKernels(),
-    clip,
-    touched,
-    [-60, -45, -32, -24, -16, -8, 8, 16, 24, 32, 45, 60],
-  );
-  const median = temporalMedian(
-    clip,
-    touched,
-    sources.filter((_, k) => k % 2 === 0),
-  );
-  const spatial = spatialFill(clip, touched);
+  const beside = peers ? await peersBeside(clip, truthFootage, touched, sources) : [];
   const table = new Map<string, FrameScore[]>();
   const note = (method: string, score: FrameScore): void =>
     void table.set(method, [...(table.get(method) ?? []), score]);
@@ -144,21 +151,55 @@ export async function judge(
     const judgeOf = new FrameJudge(facts);
     const rate = (method: string, a: Picture, b: Picture): void =>
       note(method, judgeOf.score(cropPicture(a, part), cropPicture(b, part)));
-    const still = (method: string, p: Picture): void => rate(method, p, p);
     for (const [name, result] of results) rate(name, result.luma(t), result.luma(t + 1));
     note('grain limit', judgeOf.score(facts.limit, facts.limitNext));
-    still('oracle', oracleFill(clip, truthFootage, t, mask, touched, motions, Math.ceil(w / STEP)));
-    rate('aligned median', aligned.fill(t), aligned.fill(t + 1));
-    still('median', median(t));
-    still('spatial', spatial(t));
+    for (const { method, still, fill } of beside) {
+      const own = fill(t, mask, motions);
+      rate(method, own, still ? own : fill(t + 1, touched(t + 1), motions));
+    }
   }
   for (const f of [clip, truthFootage, limit, matte, ...filled]) await f.close();
-  const onlyStill = new Set(['oracle', 'median', 'spatial']);
+  const onlyStill = new Set(beside.flatMap(({ method, still }) => (still ? method : [])));
   return {
     changedOutside: changed,
     holeShare: hole / shot.frames,
     scores: [...table].map(([method, scores]) => summary(method, scores, onlyStill.has(method))),
   };
+}
+
+/** Another method to fill a hole by, or what knows the truth. */
+interface Beside {
+  method: string;
+  /** Each frame is filled by itself: flicker says nothing. */
+  still: boolean;
+  /** @param motions - Per source frame: the true places of the frame's grid in it. */
+  fill(frame: number, hole: Uint8Array, motions: Map<number, Float32Array>): Picture;
+}
+
+async function peersBeside(
+  clip: Footage,
+  truth: Footage,
+  touched: (frame: number) => Uint8Array,
+  sources: readonly number[],
+): Promise<Beside[]> {
+  const aligned = new AlignedMedian(await loadKernels(), clip, touched, ALIGNED);
+  const median = temporalMedian(
+    clip,
+    touched,
+    sources.filter((_, k) => k % 2 === 0),
+  );
+  const spatial = spatialFill(clip, touched);
+  const cols = Math.ceil(clip.store.format.width / STEP);
+  return [
+    {
+      method: 'oracle',
+      still: true,
+      fill: (t, hole, motions) => oracleFill(clip, truth, t, hole, touched, motions, cols),
+    },
+    { method: 'aligned median', still: false, fill: (t) => aligned.fill(t) },
+    { method: 'median', still: true, fill: (t) => median(t) },
+    { method: 'spatial', still: true, fill: (t) => spatial(t) },
+  ];
 }
 
 /** A function of a frame whose answers are kept. */
