@@ -27,6 +27,8 @@ export const night: Shot = {
     const houses = [
       still(granaryWall(renderer, 3600, 1300), upright(0, WALL_Z, 12, 5.2)),
       still(paintedSign(renderer, 640, 420), upright(-1.4, WALL_Z - 0.05, 1.5, 1)),
+    ];
+    const lights = [
       ...windows.map((plane) => still(litWindow(renderer, 240, 320), plane)),
       ...lamps.map((plane) => still(glare(renderer, 400), plane)),
     ];
@@ -58,7 +60,8 @@ export const night: Shot = {
       things: (t) => {
         const { body } = walker.at(t);
         const sweep = lifted(upright(-9 + 5.2 * t, WALL_Z - 0.1, 40, 40), -18.5);
-        const world: Thing[] = [...houses, { kind: 'light', layer: { texture: beam, multiply: true, plane: sweep } }];
+        const lit: Thing = { kind: 'light', layer: { texture: beam, multiply: true, plane: sweep } };
+        const world = [...houses, lit, ...lights];
         return [
           ...world.map(inWater),
           inWater({ kind: 'gone', layer: body }),

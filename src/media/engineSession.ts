@@ -21,7 +21,8 @@ import type { Gathered } from '../core/fill/gathered.ts';
 import { NOT_COMPARED } from '../core/fill/grain.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { findSoftening, soften } from '../core/fill/soften.ts';
-import { measureRim, type RimResidual } from '../core/fill/measure.ts';
+import { measurableRim, measureRim, type RimResidual } from '../core/fill/measure.ts';
+import { relight } from '../core/fill/relight.ts';
 import { CELL as OFFSET_CELL } from '../core/fill/offsetGrid.ts';
 import { buildPlate, type Plate } from '../core/fill/plate.ts';
 import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
@@ -321,9 +322,9 @@ export class EngineSession {
         if (restless) this.gathering().takeMirrored(shown);
         const contradicted = this.gathering().withdrawn(shown);
         const softening = fine ? findSoftening(this.kernels, shown, format) : undefined;
-        const gathered = softening ? soften(this.kernels, shown, format, softening) : shown;
+        const { gathered, lit } = this.relit(softening ? soften(this.kernels, shown, format, softening) : shown);
         stored.push(packFrame(this.kernels, gathered, format));
-        const { measure, residual } = measureRim(this.kernels, gathered, format, fine);
+        const { measure, residual } = measureRim(this.kernels, gathered, format, fine, lit);
         const next =
           before?.region.frame === region.frame - 1 && this.motion!.sameScene(region.frame - 1, region.frame) && fine;
         const likeness = next ? compareGrain(residual, before!, this.motion!) : NOT_COMPARED;
@@ -334,6 +335,14 @@ export class EngineSession {
     );
     writeWhole(out, serialize(stored));
     return results;
+  }
+
+  /** A gathered picture in its frame's light, where that has changed in a part of it. */
+  private relit(gathered: Gathered): { gathered: Gathered; lit?: Uint8Array } {
+    const { light } = this.job.settings;
+    if (light === 0) return { gathered };
+    const { format } = this.job.frames;
+    return relight(this.kernels, gathered, measurableRim(gathered, format), format, light / 100) ?? { gathered };
   }
 
   /** What the shot shows of a whole frame. */

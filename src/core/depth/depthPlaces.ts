@@ -137,14 +137,80 @@ export function moveByDepth(
   points: Places,
   depthAt: (i: number) => number,
 ): void {
+  moveRight(camera, e, rightPlaces(camera, key, to, e, from, points), points, depthAt);
+}
+
+/** Three numbers a place: where the camera's plane, put right, shows it, in unit space, and its third homogeneous coordinate. */
+function rightPlaces(
+  camera: CameraMotion,
+  key: number,
+  to: number,
+  e: Epipole,
+  from: Places,
+  points: Places,
+): Float64Array {
   const { half, cx, cy } = unitSpace(camera.data.width, camera.data.height);
   const scales = scalesOf(camera, key, to, from);
+  const out = new Float64Array(3 * scales.length);
   for (let i = 0; i < scales.length; i++) {
     const [px, py] = [from[2 * i], from[2 * i + 1]];
     const [gx, gy] = [(points[2 * i] - cx) / half, (points[2 * i + 1] - cy) / half];
-    const [x, y, w] = putRight(e, (px - cx) / half, (py - cy) / half, gx, gy, scales[i]);
+    out.set(putRight(e, (px - cx) / half, (py - cy) / half, gx, gy, scales[i]), 3 * i);
+  }
+  return out;
+}
+
+/** Moves places that were put right by their depths. @param points - Overwritten. */
+function moveRight(
+  camera: CameraMotion,
+  e: Epipole,
+  right: Float64Array,
+  points: Places,
+  depthAt: (i: number) => number,
+): void {
+  const { half, cx, cy } = unitSpace(camera.data.width, camera.data.height);
+  for (let i = 0, k = 0; k < right.length; i++, k += 3) {
+    const [x, y, w] = [right[k], right[k + 1], right[k + 2]];
     const [dx, dy] = parallaxOf(e, x, y, w, depthAt(i));
     points[2 * i] = cx + half * (x + dx);
     points[2 * i + 1] = cy + half * (y + dy);
   }
+}
+
+/**
+ * {@link mapOnSurface} for surfaces of one stretch that are tried one after the other for the same places: only depths differ, the rest is
+ * kept, per frame for the places that were asked for last.
+ */
+export class TriedSurfaces {
+  private readonly held = new Map<number, { e: Epipole; from: Float32Array; right: Float64Array }>();
+
+  constructor(
+    private readonly camera: CameraMotion,
+    private readonly depth: StretchDepth,
+  ) {}
+
+  /** @param points - Interleaved x, y, frame px; overwritten. */
+  map(placed: PlacedSurface, to: number, points: Float32Array): boolean {
+    const e = this.depth.epipoles.get(to);
+    if (placed.motion || !e) return mapOnSurface(this.camera, this.depth, placed, to, points);
+    const { from, right } = this.rightOf(to, e, points);
+    moveRight(this.camera, e, right, points, (i) => depthOf(placed, from[2 * i], from[2 * i + 1]));
+    return true;
+  }
+
+  private rightOf(to: number, e: Epipole, points: Float32Array): { from: Float32Array; right: Float64Array } {
+    const held = this.held.get(to);
+    if (held && held.e === e && isSame(held.from, points)) return held;
+    const from = points.slice();
+    this.camera.map(this.depth.frame, to, points);
+    const right = rightPlaces(this.camera, this.depth.frame, to, e, from, points);
+    this.held.set(to, { e, from, right });
+    return { from, right };
+  }
+}
+
+function isSame(a: Float32Array, b: Float32Array): boolean {
+  if (a.length !== b.length) return false;
+  for (let i = 0; i < a.length; i++) if (a[i] !== b[i]) return false;
+  return true;
 }

@@ -10,9 +10,9 @@ import { findFree } from './findFree.ts';
 import { CornerFollower, type FollowedCorners } from './followCorners.ts';
 import {
   depthOf,
-  mapOnSurface,
   moveByDepth,
   toUnitSpace,
+  TriedSurfaces,
   viewFrom,
   type Around,
   type PlacedSurface,
@@ -52,8 +52,9 @@ const CORNERS = [
 const SWEPT = 0.05;
 /** On smaller pictures a window holds several surfaces, and its centre of evidence lies on none: corners stay at their middles, analysis px. */
 const CENTRED_FROM = 640;
-/** Distance of the places that are asked which surface is nearer, analysis px. */
+/** Distance of the places that are asked which surface is nearer, analysis px, and how many are asked at most across. */
 const ASKED_EVERY = 2.5;
+const MOST_ASKED = 170;
 
 /** Corners, interleaved x, y in frame px, and their depths, NaN where unknown. */
 interface Deep {
@@ -316,11 +317,12 @@ export class DepthFinder {
   /** Lays surfaces behind a part. @param unit - Depth that moves a place by one analysis px in the source that shows most of it. */
   private place(part: Part, surfaces: readonly PlacedSurface[], found: StretchDepth, all: Deep, unit: number): void {
     const slope = facingSlope(this.camera, found.frame, part.around, found.epipoles);
+    const tried = new TriedSurfaces(this.camera, found);
     const placing = {
       seen: this.witnesses(found),
       part,
       onPlane: this.onPlane(found.frame),
-      placeOn: (surface: PlacedSurface) => this.placeOn(surface, found),
+      placeOn: (surface: PlacedSurface) => placeOn(tried, surface),
       sweep: { slope, unit, ...this.depthsAround(part.around, all, slope) },
     };
     placeSurfaces(placing, surfaces, found);
@@ -356,19 +358,16 @@ export class DepthFinder {
     };
   }
 
-  private placeOn(surface: PlacedSurface, found: StretchDepth): PlaceIn {
-    return (source, points) => mapOnSurface(this.camera, found, surface, source, points);
-  }
-
   /** Which sign of depth is nearer, asked all around the parts of the hole behind which two surfaces lie. */
   private nearerOf(found: StretchDepth): StretchDepth['nearer'] {
     const seen = this.witnesses(found);
+    const tried = new TriedSurfaces(this.camera, found);
     const arounds = new Map<Around, PlacedSurface[]>();
     for (const placed of found.surfaces) arounds.set(placed.around, [...(arounds.get(placed.around) ?? []), placed]);
     const votes = [...arounds].map(([around, placed]) => {
       if (placed.length < 2) return 0;
       const deep = placed.map((p) => ({
-        place: this.placeOn(p, found),
+        place: placeOn(tried, p),
         depth: (x: number, y: number) => depthOf(p, x, y),
       }));
       return signOfNearer(seen, deep, this.gridAround(around));
@@ -378,13 +377,18 @@ export class DepthFinder {
 
   /** Places all over the surroundings of a part of a hole. */
   private gridAround({ cx, cy, scale }: Around): Float32Array {
-    const step = ASKED_EVERY * this.pyramids.scale;
+    const step = Math.max(ASKED_EVERY * this.pyramids.scale, (2 * scale) / MOST_ASKED);
     const out: number[] = [];
     for (let y = cy - scale; y <= cy + scale; y += step)
       for (let x = cx - scale; x <= cx + scale; x += step) out.push(x, y);
     return Float32Array.from(out);
   }
 }
+
+const placeOn =
+  (tried: TriedSurfaces, surface: PlacedSurface): PlaceIn =>
+  (source, points) =>
+    tried.map(surface, source, points);
 
 /** Surfaces that are like none of those known, in local coordinates. */
 function othersOf(known: readonly Surface[], surfaces: readonly Surface[], tolerance: number): Surface[] {

@@ -35,12 +35,14 @@ export interface RimResidual {
 /**
  * Compares the gathered picture with the frame on the rim, where both are known.
  * @param fine - Also fit sharpness and measure grain; a draft goes without.
+ * @param lit - 1 for cells of the offset grid that are in other light ({@link relight}).
  */
 export function measureRim(
   kernels: Kernels,
   gathered: Gathered,
   format: FrameFormat,
   fine: boolean,
+  lit?: Uint8Array,
 ): { measure: Omit<RimMeasure, 'likeness' | 'softening'>; residual: RimResidual } {
   const { region, planes, own } = gathered;
   const unit = 2 ** (format.depth - 8);
@@ -52,7 +54,7 @@ export function measureRim(
   };
   let fitted = fit();
   const touched = isTouched(gathered, rim, format);
-  const strange = strangersOn(gathered, fitted.estimates, rim, format);
+  const strange = strangersOn(gathered, fitted.estimates, rim, format, lit);
   if (strange.includes(1)) {
     leaveOut(rim, region, strange);
     fitted = fit();
@@ -103,10 +105,11 @@ function strangersOn(
   estimates: readonly Float32Array[],
   rim: Uint8Array,
   format: FrameFormat,
+  lit: Uint8Array | undefined,
 ): Uint8Array {
   const unit = 2 ** (format.depth - 8);
   const [out, ...others] = estimates.map((estimate, plane) =>
-    strangeCells(offsetGrid(region), cellDifferences(region, format, plane, own[plane], estimate, rim), unit),
+    strangeCells(offsetGrid(region), cellDifferences(region, format, plane, own[plane], estimate, rim), unit, lit),
   );
   for (const other of others) for (let i = 0; i < out.length; i++) out[i] |= other[i];
   return out;
