@@ -1,4 +1,3 @@
-import { evenly } from '../evenly.ts';
 import { costsOn, disagreement, poorCost } from './agreement.ts';
 import { chooseSurfaces } from './chooseSurfaces.ts';
 import type { PlacedSurface, StretchDepth } from './depthPlaces.ts';
@@ -14,9 +13,6 @@ const MOST_MISSED = 3;
 const MOST_POOR = 0.25;
 /** Frames that must see a tile for it to speak for one of these: of all depths there is one under which two or three agree by chance. */
 const WITNESSES = 5;
-
-/** Tiles of a surface that tell where it is, at most: it has three numbers. */
-const MOST_SWEPT = 150;
 
 /** Behind which part of a hole surfaces are placed, and who tells. */
 export interface Placing {
@@ -38,10 +34,7 @@ export function placeSurfaces(placing: Placing, surfaces: readonly PlacedSurface
   const before = found.surfaces.length;
   let chosen = choose(placing, surfaces, found);
   const settled = surfaces.map(({ around, surface }, k) => {
-    const own = evenly(
-      part.tiles.filter((_, i) => chosen[i] === k + 1),
-      MOST_SWEPT,
-    );
+    const own = part.tiles.filter((_, i) => chosen[i] === k + 1);
     const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
     return { around, surface: own.length > 0 ? sweepSurface(off, surface, sweep.unit) : surface };
   });
