@@ -1,17 +1,19 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { median } from '../geometry/linear.ts';
+import { shorth } from '../geometry/shorth.ts';
 import { components } from '../image/components.ts';
+import { dilated } from '../image/dilated.ts';
 import type { FrameFormat } from '../image/format.ts';
+import { bytesOf } from '../image/mapped.ts';
 import type { Gathered } from './gathered.ts';
 import type { Grid } from './membrane.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
 import { planeSize, RIM_TILE, runsOf, spansOf, type Region } from './region.ts';
 import { cellDifferences, fieldOf, plusField, type CellSums } from './smoothField.ts';
-import { farCells } from './strangeCells.ts';
 
 /** Cells side by side in other light that are believed, and how far each may be from those around it, as a share of the change (both rms). */
-const LEAST_CELLS = 12;
-const ROUGH = 0.4;
+const LEAST_CELLS = 16;
+const ROUGH = 0.25;
 /** Px that tell of a cell. */
 const LEAST_PX = 16;
 /** Cells to each side that are taken together to tell how a cell's texture goes with the frame's. */
@@ -21,8 +23,10 @@ const ALIKE = 0.6;
 /** Light changes by at most so much from a cell to the next, 8-bit levels or as a logarithm: shadows' edges are steeper, and so are things. */
 const STEP = 6;
 const STEP_TIMES = 0.15;
-/** So many steps are steep. */
-const STEEP = 2;
+/** Cells that are leapt over may be of something else. */
+const LEAP = 2;
+/** So many of these steps are steep. */
+const STEEP = 1.5;
 /** Share of light that is left at least. */
 const DARKEST = 0.02;
 /** Where light is the same, cells differ by less, 8-bit levels. */
@@ -58,16 +62,24 @@ export function relight(
   const { region, planes, own } = gathered;
   const unit = 2 ** (format.depth - 8);
   const differences = cellDifferences(region, format, 0, own[0], planes[0], rim);
-  const { far } = farCells(differences, unit);
+  const far = farCells(differences, unit);
   if (far.reduce((n, v) => n + v, 0) < LEAST_CELLS) return undefined;
   const cells = pooledCells(region, format, planes[0], own[0], rim);
   const grid = offsetGrid(region);
-  const lit = believed(grid, litCells(grid, far, differences, cells, unit), differences);
+  const light = lightOf(differences, cells.level, unit);
+  const lit = believed(grid, litCells(grid, far, light, cells, unit), light);
   if (!lit.includes(1)) return undefined;
   const known = [...far.keys()].filter((c) => differences.weight[c] > 0 && (far[c] === 0 || lit[c] === 1));
-  const field = gainField(region, known, differences, cells, unit);
+  const field = gainField(region, known, light, differences.weight, cells, unit);
   for (let i = 0; i < field.length; i++) field[i] *= strength;
   return { gathered: { ...gathered, planes: scaledBy(kernels, planes, field, region, format) }, lit };
+}
+
+/** 1 for cells that differ by more than most of them do. */
+function farCells({ sum, weight }: CellSums, unit: number): Uint8Array {
+  const added = [...weight.keys()].flatMap((c) => (weight[c] > 0 ? sum[c] / weight[c] : []));
+  const { middle } = shorth(added);
+  return bytesOf(weight, (w, c) => (w > 0 && Math.abs(sum[c] / w - middle) > SAME * unit ? 1 : 0));
 }
 
 /** How texture of the picture and of the frame go together around each cell: variance of each, and covariance, times the number of px. */
@@ -126,6 +138,11 @@ function pooled(values: ArrayLike<number>, grid: Grid): Float64Array {
   return Float64Array.from(values, (_, i) => around(i, grid, POOLED).reduce((sum, c) => sum + values[c], 0));
 }
 
+/** How many cells two cells are apart. */
+function distance(a: number, b: number, { cols }: Grid): number {
+  return Math.max(Math.abs((a % cols) - (b % cols)), Math.abs(Math.floor(a / cols) - Math.floor(b / cols)));
+}
+
 /** A cell and those up to so many cells away. */
 function around(i: number, { cols, rows }: Grid, reach: number): number[] {
   const [x, y] = [i % cols, Math.floor(i / cols)];
@@ -136,6 +153,20 @@ function around(i: number, { cols, rows }: Grid, reach: number): number[] {
   return out;
 }
 
+/** How much lighter the frame is than the picture in each cell, NaN where that is not known. */
+interface Light {
+  /** Sample units: in log light adds. */
+  added: Float64Array;
+  /** As a logarithm: elsewhere it multiplies, what is bright and what is dark alike. */
+  times: Float64Array;
+}
+
+function lightOf({ sum, weight }: CellSums, level: Float64Array, unit: number): Light {
+  const added = Float64Array.from(sum, (v, c) => (weight[c] > 0 ? v / weight[c] : NaN));
+  const times = added.map((v, c) => Math.log(Math.max(DARKEST, 1 + v / Math.max(unit, level[c] - BLACK * unit))));
+  return { added, times };
+}
+
 /**
  * Cells in other light: texture as in the frame, from one to the next no more than light changes, beginning where it has not, and nowhere
  * beside one from which it would have to change steeply. (Along the edge of a shadow, which is aslant to the cells, it changes little.)
@@ -143,26 +174,24 @@ function around(i: number, { cols, rows }: Grid, reach: number): number[] {
 function litCells(
   grid: Grid,
   far: Uint8Array,
-  { sum, weight }: Pick<CellSums, 'sum' | 'weight'>,
-  { source, own, both, level }: Textures,
+  light: Light,
+  { source, own, both }: Textures,
   unit: number,
 ): Uint8Array {
+  const { added, times } = light;
   const isAlike = (c: number): boolean => both[c] > ALIKE * Math.sqrt(source[c] * own[c]);
-  const added = (c: number): number => sum[c] / weight[c];
-  // Where it multiplies, light is the same on what is bright and dark; in log, what is added is.
-  const times = (c: number): number => Math.log(timesOf(added(c), level[c], unit));
   const isNear = (a: number, b: number, steps = 1): boolean =>
-    Math.abs(added(a) - added(b)) < steps * STEP * unit || Math.abs(times(a) - times(b)) < steps * STEP_TIMES;
-  const beside = (c: number): number[] => around(c, grid, 1).filter((n) => weight[n] > 0);
-  const known = [...far.keys()].filter((c) => weight[c] > 0);
+    Math.abs(added[a] - added[b]) < steps * STEP * unit || Math.abs(times[a] - times[b]) < steps * STEP_TIMES;
+  const beside = (c: number): number[] => around(c, grid, 1).filter((n) => !Number.isNaN(added[n]));
+  const known = [...far.keys()].filter((c) => !Number.isNaN(added[c]));
   const open = new Uint8Array(far.length);
   for (const c of known) if (far[c] === 1 && isAlike(c) && beside(c).every((n) => isNear(n, c, STEEP))) open[c] = 1;
   const lit = new Uint8Array(far.length);
   // Grows while it is gone through.
   const reached = known.filter((c) => far[c] === 0);
   for (const c of reached) {
-    for (const n of beside(c)) {
-      if (open[n] === 0 || lit[n] === 1 || !isNear(c, n)) continue;
+    for (const n of around(c, grid, LEAP)) {
+      if (open[n] === 0 || lit[n] === 1 || !isNear(c, n, distance(c, n, grid))) continue;
       lit[n] = 1;
       reached.push(n);
     }
@@ -171,24 +200,29 @@ function litCells(
 }
 
 /** Groups of cells that are large and even enough: what lies a little beside its place differs too, here by more and there by less. */
-function believed(grid: Grid, lit: Uint8Array, { sum, weight }: Pick<CellSums, 'sum' | 'weight'>): Uint8Array {
+function believed(grid: Grid, lit: Uint8Array, { added, times }: Light): Uint8Array {
   const out = new Uint8Array(lit.length);
-  const added = sum.map((v, c) => (lit[c] === 1 ? v / weight[c] : 0));
-  for (const group of components(lit, grid.cols, grid.rows)) {
+  for (const all of components(dilated(lit, grid.cols, grid.rows), grid.cols, grid.rows)) {
+    const group = all.filter((c) => lit[c] === 1);
     if (group.length < LEAST_CELLS) continue;
-    const own = new Uint8Array(lit.length);
-    for (const c of group) own[c] = 1;
-    const number = pooled(own, grid);
-    const total = pooled(
-      added.map((v, c) => own[c] * v),
-      grid,
-    );
-    const squares = (of: (c: number) => number): number => group.reduce((all, c) => all + of(c) ** 2, 0);
-    const besides = (c: number): number => (total[c] - added[c]) / (number[c] - 1);
-    const rough = squares((c) => added[c] - besides(c)) / squares((c) => added[c]);
-    if (rough < ROUGH ** 2) for (const c of group) out[c] = 1;
+    const rough = Math.min(roughness(grid, group, added), roughness(grid, group, times));
+    if (rough < ROUGH) for (const c of group) out[c] = 1;
   }
   return out;
+}
+
+/** How far cells of a group are from the mean of those around each, as a share of what they are (both rms). */
+function roughness(grid: Grid, group: readonly number[], values: Float64Array): number {
+  const own = new Float64Array(values.length);
+  for (const c of group) own[c] = 1;
+  const number = pooled(own, grid);
+  const total = pooled(
+    own.map((is, c) => (is === 1 ? values[c] : 0)),
+    grid,
+  );
+  const squares = (of: (c: number) => number): number => group.reduce((all, c) => all + of(c) ** 2, 0);
+  const besides = (c: number): number => (number[c] > 1 ? (total[c] - values[c]) / (number[c] - 1) : 0);
+  return Math.sqrt(squares((c) => values[c] - besides(c)) / squares((c) => values[c]));
 }
 
 /**
@@ -198,27 +232,24 @@ function believed(grid: Grid, lit: Uint8Array, { sum, weight }: Pick<CellSums, '
 function gainField(
   region: Region,
   known: readonly number[],
-  { sum, weight }: Pick<CellSums, 'sum' | 'weight'>,
-  { source, both, px, level }: Textures,
+  { added, times }: Light,
+  weight: Float32Array,
+  { source, both, px }: Textures,
   unit: number,
 ): Float32Array {
   const ridge = (c: number): number => RIDGE * unit ** 2 * Math.max(1, px[c]);
   const gain = (c: number): number => (both[c] + ridge(c)) / (source[c] + ridge(c));
-  const same = known.filter((c) => Math.abs(sum[c] / weight[c]) < SAME * unit);
+  const same = known.filter((c) => Math.abs(added[c]) < SAME * unit);
   const usual = same.length > 0 ? median(same.map(gain)) : 1;
   const sums = new Float32Array(weight.length);
   const weights = new Float32Array(weight.length);
   for (const c of known) {
-    const light = timesOf(sum[c] / weight[c], level[c], unit);
+    const light = Math.exp(times[c]);
     weights[c] = weight[c];
     sums[c] = weight[c] * (Math.min(Math.max(1, light), Math.max(Math.min(1, light), gain(c) / usual)) - 1);
   }
   return fieldOf(region, { sum: sums, weight: weights });
 }
-
-/** How many times as light something is that is lighter by so much, sample units. */
-const timesOf = (added: number, level: number, unit: number): number =>
-  Math.max(DARKEST, 1 + added / Math.max(unit, level - BLACK * unit));
 
 /** Planes with their distance from black, colours with theirs from grey, times one more than a field. */
 function scaledBy(

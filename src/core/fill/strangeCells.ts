@@ -1,6 +1,5 @@
 import { median } from '../geometry/linear.ts';
 import { dilated } from '../image/dilated.ts';
-import { bytesOf } from '../image/mapped.ts';
 import type { Grid } from './membrane.ts';
 import type { CellSums } from './smoothField.ts';
 
@@ -22,17 +21,12 @@ const MAD_TO_SIGMA = 1.4826;
  * @param lit - 1 where the mean tells nothing, for the light is another ({@link relight}).
  * @returns 1 where a cell is to be left out.
  */
-export function strangeCells({ cols, rows }: Grid, differences: CellSums, unit: number, lit?: Uint8Array): Uint8Array {
-  const { uneven, far } = farCells(differences, unit);
-  return dilated(
-    bytesOf(uneven, (v, i) => (v === 1 || (far[i] === 1 && lit?.[i] !== 1) ? 1 : 0)),
-    cols,
-    rows,
-  );
-}
-
-/** The two kinds of {@link strangeCells}, without their neighbours: in which differences spread, and from whose usual mean theirs is far. */
-export function farCells({ sum, squares, weight }: CellSums, unit: number): { uneven: Uint8Array; far: Uint8Array } {
+export function strangeCells(
+  { cols, rows }: Grid,
+  { sum, squares, weight }: CellSums,
+  unit: number,
+  lit?: Uint8Array,
+): Uint8Array {
   const known = [...weight.keys()].filter((i) => weight[i] > 0);
   const mean = (i: number): number => sum[i] / weight[i];
   const spread = (i: number): number => Math.sqrt(Math.max(0, squares[i] / weight[i] - mean(i) ** 2));
@@ -41,12 +35,10 @@ export function farCells({ sum, squares, weight }: CellSums, unit: number): { un
   const middle = median(left.map(mean));
   const sigma = MAD_TO_SIGMA * median(left.map((i) => Math.abs(mean(i) - middle)));
   const near = Math.max(TIMES * sigma, LEVELS * unit);
-  const out = { uneven: new Uint8Array(weight.length), far: new Uint8Array(weight.length) };
-  for (const i of known) {
-    if (spread(i) > even) out.uneven[i] = 1;
-    if (Math.abs(mean(i) - middle) > near) out.far[i] = 1;
-  }
-  return out;
+  const isFar = (i: number): boolean => lit?.[i] !== 1 && Math.abs(mean(i) - middle) > near;
+  const out = new Uint8Array(cols * rows);
+  for (const i of known) if (spread(i) > even || isFar(i)) out[i] = 1;
+  return dilated(out, cols, rows);
 }
 
 const quartile = (values: number[]): number => [...values].sort((a, b) => a - b)[values.length >> 2] ?? 0;
