@@ -155,7 +155,10 @@ function rightPlaces(
   for (let i = 0; i < scales.length; i++) {
     const [px, py] = [from[2 * i], from[2 * i + 1]];
     const [gx, gy] = [(points[2 * i] - cx) / half, (points[2 * i + 1] - cy) / half];
-    out.set(putRight(e, (px - cx) / half, (py - cy) / half, gx, gy, scales[i]), 3 * i);
+    const [x, y, w] = putRight(e, (px - cx) / half, (py - cy) / half, gx, gy, scales[i]);
+    out[3 * i] = x;
+    out[3 * i + 1] = y;
+    out[3 * i + 2] = w;
   }
   return out;
 }

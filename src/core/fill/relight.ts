@@ -23,7 +23,7 @@ const ALIKE = 0.6;
 /** Light changes by at most so much from a cell to the next, 8-bit levels or as a logarithm: shadows' edges are steeper, and so are things. */
 const STEP = 6;
 const STEP_TIMES = 0.15;
-/** Cells that are leapt over may be of something else. */
+/** How far on the next cell may be: one between them may show something else. */
 const LEAP = 2;
 /** So many of these steps are steep. */
 const STEEP = 1.5;
@@ -213,15 +213,12 @@ function believed(grid: Grid, lit: Uint8Array, { added, times }: Light): Uint8Ar
 
 /** How far cells of a group are from the mean of those around each, as a share of what they are (both rms). */
 function roughness(grid: Grid, group: readonly number[], values: Float64Array): number {
-  const own = new Float64Array(values.length);
-  for (const c of group) own[c] = 1;
-  const number = pooled(own, grid);
-  const total = pooled(
-    own.map((is, c) => (is === 1 ? values[c] : 0)),
-    grid,
-  );
+  const own = new Set(group);
   const squares = (of: (c: number) => number): number => group.reduce((all, c) => all + of(c) ** 2, 0);
-  const besides = (c: number): number => (number[c] > 1 ? (total[c] - values[c]) / (number[c] - 1) : 0);
+  const besides = (c: number): number => {
+    const others = around(c, grid, POOLED).filter((n) => n !== c && own.has(n));
+    return others.reduce((sum, n) => sum + values[n], 0) / Math.max(1, others.length);
+  };
   return Math.sqrt(squares((c) => values[c] - besides(c)) / squares((c) => values[c]));
 }
 
