@@ -8,6 +8,7 @@ import { laneAhead, laneComing } from './lane.ts';
 import { night } from './night.ts';
 import { orbit } from './orbit.ts';
 import { quay } from './quay.ts';
+import { roofs } from './roofs.ts';
 import { reedBed, shore } from './shore.ts';
 import { square } from './square.ts';
 import { van } from './van.ts';
@@ -28,4 +29,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   cables,
   van,
   night,
+  roofs,
 ];

@@ -17,7 +17,7 @@ const agreeing =
 
 describe('a surface that no corners tell of', () => {
   it('lies where the sources agree about most tiles, and is slanted as what faces the camera', () => {
-    const found = missedSurface(tiles, before, agreeing([0, 1, 2, 3], 1.337), sweep)!;
+    const found = missedSurface(tiles, before, agreeing([0, 1, 2, 3], 1.337), sweep)!.surface;
     expect(found[0]).toBeCloseTo(1.337, 1);
     expect([...found.subarray(1)]).toEqual(sweep.slope);
   });
@@ -29,5 +29,18 @@ describe('a surface that no corners tell of', () => {
     expect(missedSurface(tiles, before, hardly, sweep)).toBeUndefined();
     const unknown = (_: Surface, some: readonly TileWindow[]): Float64Array => new Float64Array(some.length).fill(NaN);
     expect(missedSurface(tiles, before, unknown, sweep)).toBeUndefined();
+  });
+
+  it('is looked for elsewhere where it has been found before', () => {
+    const [first, second] = [agreeing([0, 1, 2, 3], 1.3), agreeing([1, 2, 4], 0.2)];
+    const either = (surface: Surface, some: readonly TileWindow[]): Float64Array => {
+      const other = second(surface, some);
+      return first(surface, some).map((v, t) => Math.min(v, other[t]));
+    };
+    const found = missedSurface(tiles, before, either, sweep)!;
+    expect(found.surface[0]).toBeCloseTo(1.3, 1);
+    const other = missedSurface(tiles, before, either, sweep, [found.met])!;
+    expect(other.surface[0]).toBeCloseTo(0.2, 1);
+    expect(missedSurface(tiles, before, either, sweep, [found.met, other.met])).toBeUndefined();
   });
 });

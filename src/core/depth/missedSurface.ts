@@ -7,8 +7,9 @@ const LEAST_TILES = 3;
 /** Share of the disagreement that is left of these at most. */
 const LEFT = 0.5;
 
-/** Depths that are tried at most. */
+/** Depths that are tried at most, and how many steps apart a depth must be from those that were looked at in detail before. */
 const MOST_STEPS = 120;
+const ANOTHER = 3;
 
 /** What is swept: surfaces of one slope, from one depth at the middle of the surroundings to another. */
 export interface Sweep {
@@ -19,6 +20,12 @@ export interface Sweep {
   unit: number;
 }
 
+/** A surface, and the depth of the sweep at which it was met, at the middle of the surroundings. */
+export interface Missed {
+  surface: Surface;
+  met: number;
+}
+
 /**
  * A surface that no corners tell of: reeds, leaves and gratings have many that are all alike, and few of them are found again. Where the sources do not
  * agree about tiles, whatever surface was chosen, what faces the camera is swept through all depths (plane sweep, Collins 1996), to
@@ -27,6 +34,7 @@ export interface Sweep {
  * @param tiles - About which they do not agree.
  * @param before - How far they do not, per tile.
  * @param disagreement - The same on another surface; NaN where nothing is known.
+ * @param metBefore - Depths at which others were met: few tiles may have been left to them, and they would be found again.
  * @returns undefined where they agree about too few on any.
  */
 export function missedSurface(
@@ -34,12 +42,14 @@ export function missedSurface(
   before: readonly number[],
   disagreement: (surface: Surface, tiles: readonly TileWindow[]) => Float64Array,
   { slope, from, to, unit }: Sweep,
-): Surface | undefined {
+  metBefore: readonly number[] = [],
+): Missed | undefined {
   if (tiles.length < LEAST_TILES) return undefined;
   let best: { surface: Surface; explained: number[] } | undefined;
   let most = 0;
   const step = Math.max(unit, (to - from) / MOST_STEPS);
   for (let depth = from; depth <= to; depth += step) {
+    if (metBefore.some((d) => Math.abs(depth - d) < ANOTHER * step)) continue;
     const surface = Float64Array.of(depth, ...slope);
     const costs = disagreement(surface, tiles);
     const explained = [...costs.keys()].filter((t) => costs[t] < LEFT * before[t]);
@@ -50,5 +60,6 @@ export function missedSurface(
   }
   if (!best) return undefined;
   const own = best.explained.map((t) => tiles[t]);
-  return sweepSurface((surface) => disagreement(surface, own), best.surface, unit);
+  const surface = sweepSurface((s) => disagreement(s, own), best.surface, unit);
+  return { surface, met: best.surface[0] };
 }

@@ -1,7 +1,7 @@
 import { costsOn, disagreement, poorCost } from './agreement.ts';
 import { chooseSurfaces } from './chooseSurfaces.ts';
 import type { PlacedSurface, StretchDepth } from './depthPlaces.ts';
-import { missedSurface, type Sweep } from './missedSurface.ts';
+import { missedSurface, type Missed, type Sweep } from './missedSurface.ts';
 import type { Part } from './surroundings.ts';
 import { sweepSurface } from './sweepSurface.ts';
 import type { Surface } from './surfaces.ts';
@@ -38,10 +38,12 @@ export function placeSurfaces(placing: Placing, surfaces: readonly PlacedSurface
     const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
     return { around, surface: own.length > 0 ? sweepSurface(off, surface, sweep.unit) : surface };
   });
-  for (let k = 0; k < MOST_MISSED; k++) {
-    const missed = missedBehind(placing, settled, chosen);
+  const met: number[] = [];
+  while (met.length < MOST_MISSED) {
+    const missed = missedBehind(placing, settled, chosen, met);
     if (!missed) break;
-    settled.push(missed);
+    met.push(missed.met);
+    settled.push({ around: part.around, surface: missed.surface });
     chosen = choose(placing, settled, found);
   }
   found.surfaces.push(...settled);
@@ -60,7 +62,8 @@ function missedBehind(
   { seen, part: { tiles, around }, onPlane, placeOn, sweep }: Placing,
   surfaces: readonly PlacedSurface[],
   chosen: Uint8Array,
-): PlacedSurface | undefined {
+  met: readonly number[],
+): Missed | undefined {
   const poor: { tile: TileWindow; before: number }[] = [];
   [onPlane, ...surfaces.map(placeOn)].forEach((place, k) => {
     const own = tiles.filter((_, i) => chosen[i] === k);
@@ -69,11 +72,11 @@ function missedBehind(
     });
   });
   if (poor.length > MOST_POOR * tiles.length) return undefined;
-  const surface = missedSurface(
+  return missedSurface(
     poor.map(({ tile }) => tile),
     poor.map(({ before }) => before),
     (s, of) => costsOn(seen, placeOn({ around, surface: s }), of, WITNESSES),
     sweep,
+    met,
   );
-  return surface && { around, surface };
 }
