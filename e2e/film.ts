@@ -63,9 +63,20 @@ export async function openShot(page: Page, path: string): Promise<void> {
   await page.locator('[data-testid=picture][data-frame="0"]').waitFor();
 }
 
+/** The frame on the screen once it stays: keys step from the frame that is wanted, and on a busy machine that is drawn later. */
+async function restingFrame(page: Page): Promise<number> {
+  const shown = async (): Promise<number> => Number(await picture(page).getAttribute('data-frame'));
+  let [before, now] = [NaN, await shown()];
+  while (before !== now) {
+    await page.waitForTimeout(150);
+    [before, now] = [now, await shown()];
+  }
+  return now;
+}
+
 /** Steps to a frame as a person does. */
 export async function stepTo(page: Page, frame: number): Promise<void> {
-  const by = frame - Number(await picture(page).getAttribute('data-frame'));
+  const by = frame - (await restingFrame(page));
   for (let i = 0; i < Math.floor(Math.abs(by) / 10); i++)
     await page.keyboard.press(by < 0 ? 'Shift+ArrowLeft' : 'Shift+ArrowRight');
   for (let i = 0; i < Math.abs(by) % 10; i++) await page.keyboard.press(by < 0 ? 'ArrowLeft' : 'ArrowRight');

@@ -72,6 +72,18 @@ test('a clip becomes a shot with in, out and handles', async () => {
   await expect(page.getByRole('region', { name: 'Next' })).toContainText('Nothing is marked yet');
 });
 
+test('another shot of the clip is offered a name of its own, and goes on where the first one ends', async () => {
+  await page.goto('/');
+  await page.getByRole('listitem').filter({ hasText: 'job.mp4' }).getByRole('button', { name: 'New shot' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByRole('textbox', { name: 'Name' })).toHaveValue('job 2');
+  await expect(dialog.getByRole('spinbutton', { name: 'In', exact: true })).toHaveValue('55');
+  await page.keyboard.press('Escape');
+  await expect(dialog).toHaveCount(0);
+  await page.goto(shotUrl);
+  await expect(picture()).toHaveAttribute('data-frame', '5');
+});
+
 test('the frame number is that of the frame drawn, stepping and playing', async () => {
   // The box stands at 20 + 3.2·n: where it is red tells the frame.
   for (const frame of [5, 6, 16, 54]) {

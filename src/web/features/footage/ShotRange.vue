@@ -8,20 +8,21 @@ import type { ClipView } from '../../../contract/clips.ts';
 import type { ShotView } from '../../../contract/shots.ts';
 import { api, urls } from '../../api/client.ts';
 import NumberField from '../workbench/NumberField.vue';
+import { newShotOf } from './newShot.ts';
+import { useShots } from './shotsStore.ts';
 
 /** In, out and handles of a shot: of a new one, or of the one given. */
 const props = defineProps<{ clip: ClipView; shot?: ShotView }>();
 const emit = defineEmits<{ close: []; saved: [shot: ShotView] }>();
 
-/** What a new shot takes at most: more is seldom one shot. */
-const USUAL_FRAMES = 600;
-
+const shots = useShots();
 const info = computed(() => props.clip.info!);
 const end = computed(() => info.value.frames - 1);
+const { name, first, last } = props.shot ?? newShotOf(props.clip, info.value.frames, shots.of(props.clip.id));
 const range = reactive({
-  name: props.shot?.name ?? props.clip.name.replace(/\.[^.]+$/, ''),
-  first: props.shot?.first ?? 0,
-  last: props.shot?.last ?? Math.min(props.clip.info!.frames, USUAL_FRAMES) - 1,
+  name,
+  first,
+  last,
   handleBefore: props.shot?.handleBefore ?? 0,
   handleAfter: props.shot?.handleAfter ?? 0,
 });
