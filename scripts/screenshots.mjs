@@ -52,7 +52,9 @@ const VIEWS = {
       .getByRole('button', { name: 'New shot' })
       .click();
     await page.getByRole('dialog').getByText('out: frame 124').waitFor();
-    await page.waitForTimeout(2500);
+    const loaded = () => [...document.querySelectorAll('[role=dialog] img')].every((img) => img.naturalWidth > 0);
+    await page.waitForFunction(loaded);
+    await page.waitForTimeout(500);
     await take('shot-range');
     await press('Cancel');
   },

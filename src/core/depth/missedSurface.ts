@@ -7,7 +7,7 @@ const LEAST_TILES = 3;
 /** Share of the disagreement that is left of these at most. */
 const LEFT = 0.5;
 
-/** Depths that are tried at most, and how many steps apart a depth must be from those that were looked at in detail before. */
+/** Depths that are tried at most, and how many steps a depth must be away from where others were met. */
 const MOST_STEPS = 120;
 const ANOTHER = 3;
 
