@@ -12,13 +12,16 @@ import { isCarriedByDepth } from '../core/fill/carriedPlate.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { depthHelps } from '../core/fill/depthHelps.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
-import { Finisher, type Patch } from '../core/fill/finish.ts';
+import { Finisher, type FleckPictures, type Patch } from '../core/fill/finish.ts';
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
 import type { Gatherer } from '../core/fill/gather.ts';
 import type { Gathered } from '../core/fill/gathered.ts';
 import { NOT_COMPARED } from '../core/fill/grain.ts';
+import { fleckScale } from '../core/fill/flecks.ts';
+import type { FleckSource } from '../core/fill/fleckOffsets.ts';
+import { tallyFlecks } from '../core/fill/fleckTally.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { findSoftening, soften } from '../core/fill/soften.ts';
 import { measurableRim, measureRim, type RimResidual } from '../core/fill/measure.ts';
@@ -317,7 +320,7 @@ export class EngineSession {
     const { format } = this.job.frames;
     const fine = !this.job.draft;
     const results = this.gathering().with(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
-      work.map(({ region, sources }) => {
+      work.map(({ region, sources }, k) => {
         const shown = gatherer.gather(region, sources);
         if (restless) this.gathering().takeMirrored(shown);
         const contradicted = this.gathering().withdrawn(shown);
@@ -325,12 +328,20 @@ export class EngineSession {
         const { gathered, lit } = this.relit(softening ? soften(this.kernels, shown, format, softening) : shown);
         stored.push(packFrame(this.kernels, gathered, format));
         const { measure, residual } = measureRim(this.kernels, gathered, format, fine, lit);
-        const next =
-          before?.region.frame === region.frame - 1 && this.motion!.sameScene(region.frame - 1, region.frame) && fine;
+        const follows =
+          before?.region.frame === region.frame - 1 && this.motion!.sameScene(region.frame - 1, region.frame);
+        const next = follows && fine;
         const likeness = next ? compareGrain(residual, before!, this.motion!) : NOT_COMPARED;
+        const asked = follows && k === 1;
+        const flecks = asked ? tallyFlecks(residual, before!, this.motion!, fleckScale(format)) : undefined;
         before = residual;
         const place = { frame: region.frame, rect: region.rect };
-        return { frame: region.frame, region: place, measure: { ...measure, softening, likeness }, contradicted };
+        return {
+          frame: region.frame,
+          region: place,
+          measure: { ...measure, softening, likeness, flecks },
+          contradicted,
+        };
       }),
     );
     writeWhole(out, serialize(stored));
@@ -414,7 +425,7 @@ export class EngineSession {
     const stored = new Map((deserialize(readFileSync(gathered)) as StoredFrame[]).map((f) => [f.frame, f]));
     const cutter = new BehindCutter(this.kernels, this.frames, this.mattes, this.job.searchFactor ?? 1);
     const patches: Patch[] = frames.map((task) => {
-      const { frame, softening, transfer, grainShares, neighbours, contradicted, behind } = task;
+      const { frame, softening, transfer, grainShares, neighbours, contradicted, behind, flecks } = task;
       const region = this.regionAt(frame, boxOf(this.job.cells, frame));
       const { restless, ...packed } = stored.get(frame)!;
       const { planes, support } = unpackFrame(packed, region, format);
@@ -423,11 +434,25 @@ export class EngineSession {
       const beside = { region, own: own[0], background: planes[0] };
       const bodies = cutter.cutAll(behind, this.gathering(), this.motion!, beside);
       const shown = { region, planes, support, own, softening, transfer, restless };
-      const patch = finisher.finish({ ...shown, grainShares, donor: this.donorOf(region), behind: bodies }, neighbours);
+      const extra = { donor: this.donorOf(region), behind: bodies, flecks: this.fleckPictures(region, flecks) };
+      const patch = finisher.finish({ ...shown, grainShares, ...extra }, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });
     writeWhole(out, serialize(patches));
     return patches.map(({ frame, hole, unseen }) => ({ frame, hole, unseen }));
+  }
+
+  private fleckPictures(region: Region, from: readonly FleckSource[]): FleckPictures | undefined {
+    if (from.length === 0) return undefined;
+    const motion = new DepthMotion(this.motion!);
+    const [shown, check] = (['frame', 'check'] as const).map((one) =>
+      this.gathering().inOrder(
+        region,
+        from.map((f) => f[one]),
+        motion,
+      ),
+    );
+    return { shown, check };
   }
 
   private stillPlate(): Plate | undefined {

@@ -1,6 +1,7 @@
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import type { BodyBehind } from '../core/behind/planBehind.ts';
 import type { PlacedOffsets } from '../core/fill/finish.ts';
+import type { FleckSource } from '../core/fill/fleckOffsets.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import type { GrainModel } from '../core/fill/grain.ts';
 import type { RimMeasure } from '../core/fill/measure.ts';
@@ -96,6 +97,8 @@ export interface FinishTask {
     contradicted: Float64Array;
     /** Who passes behind it. */
     behind: BodyBehind[];
+    /** From where flecks are taken that pass before it, the best first. */
+    flecks: FleckSource[];
   }[];
   plates: Plate[];
   /** What lies off the camera's plane, all over the shot, by the time of their keys: plates are carried by it. */

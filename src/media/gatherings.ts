@@ -6,6 +6,7 @@ import { tilesUnseen, type Gathered } from '../core/fill/gathered.ts';
 import { middlesOf } from '../core/fill/offsetGrid.ts';
 import { areHiddenBriefly } from '../core/fill/mirroredTime.ts';
 import { layMirrored, MIRRORED_MARGIN, mirroredViews } from '../core/fill/mirrored.ts';
+import { layUnder, type Shown } from '../core/fill/layFlecks.ts';
 import { partOf, type Region } from '../core/fill/region.ts';
 import { restlessnessOf, type Restless } from '../core/fill/restless.ts';
 import { partAround, SourceFrames } from '../core/fill/sourceFrames.ts';
@@ -94,6 +95,20 @@ export class Gatherings {
       // Each is looked at once: no more are kept than there must be.
       const sources = new SourceFrames(this.kernels, frames, mattes, rects, 0, this.how.taint);
       layMirrored(this.kernels, gathered, views, sources, frames.format);
+    });
+  }
+
+  /** What single frames show of a region, each where those before it do not. */
+  inOrder(region: Region, frames: readonly number[], motion: DepthMotion): Shown {
+    const work = [{ region, sources: frames }];
+    return this.with(work, motion, this.shot.mattes, (gatherer) => {
+      const [first, ...others] = frames.map((frame) => () => gatherer.gather(region, [frame]));
+      const out = first();
+      for (const next of others) {
+        if (!tilesUnseen(out).includes(1)) break;
+        layUnder(out, next(), this.shot.frames.format);
+      }
+      return out;
     });
   }
 

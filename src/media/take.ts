@@ -3,6 +3,7 @@ import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { evenly } from '../core/evenly.ts';
+import { fleckOffsetsOf, fleckSources } from '../core/fill/fleckOffsets.ts';
 import { stillness } from '../core/fill/grain.ts';
 import { shotGrain } from '../core/fill/shotGrain.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
@@ -238,7 +239,10 @@ export class TakeWork {
     const made = await this.buildPlates(choices, gathered, motion, { local, restless });
     const by = { threads: this.threads, parts: this.parts, camera: this.camera! };
     const plates = await carriedPlates(by, made, depths, gathered);
-    const frames = await this.finish(gathered, { plates, depths }, behind);
+    // What is taken from mirrored time has its flecks.
+    const asked = restless || !this.options.settings.sources.includes('frames') ? [] : gathered;
+    const flecks = fleckOffsetsOf(this.cells, this.camera!, asked);
+    const frames = await this.finish(gathered, { plates, depths }, { behind, flecks });
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
   }
@@ -368,7 +372,7 @@ export class TakeWork {
     const report = (): void => this.report('gather', ++done / steps);
     const depths = await this.findDepths(stretches, choices, report);
     const parts = chunks.map(([k, frames]) => ({
-      name: `gather-${k}.measure`,
+      name: `gather-${k}.measured`,
       compute: () =>
         this.threads.run('gather', {
           frames: sourced(frames, choices),
@@ -448,7 +452,7 @@ export class TakeWork {
   private async finish(
     gathered: GatheredFrame[],
     carried: Pick<FinishTask, 'plates' | 'depths'>,
-    behind: BodyBehind[],
+    { behind, flecks }: { behind: BodyBehind[]; flecks: number[] },
   ): Promise<TakeResult['frames']> {
     const { settings, draft } = this.options;
     const measured = settings.grain && !draft ? gathered.map((g) => g.measure.grain) : [];
@@ -470,6 +474,7 @@ export class TakeWork {
             grainShares: sharesAt.get(frame),
             contradicted: seenFrom(frame, some, this.camera!),
             behind: behind.filter((b) => b.frame === frame),
+            flecks: fleckSources(flecks, frame, this.camera!),
             neighbours: [-2, -1, 0, 1, 2].flatMap((d) => {
               const g = byFrame.get(frame + d);
               return g ? [{ frame: g.frame, rect: g.region.rect, offsets: g.measure.offsets }] : [];

@@ -10,6 +10,8 @@ import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
 import { keepRestless } from './mirrored.ts';
 import type { RimMeasure } from './measure.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
+import { fleckScale } from './flecks.ts';
+import { layFlecks, type Shown } from './layFlecks.ts';
 import { HOLE_TILE, planeSize, runsOf, spansOf, type Region } from './region.ts';
 import { textureField } from './textureField.ts';
 import { activeCells, fieldOf, plusField } from './smoothField.ts';
@@ -22,8 +24,17 @@ const OFFSET_TAPS = [6, 4, 1];
 export interface FinishInput extends Known {
   /** Who passes behind the hole, the farthest first, and how far each goes from the frame that shows them, px. */
   behind?: readonly { layer: BodyLayer; way: Point }[];
+  /** Where small things pass before all of the picture. */
+  flecks?: FleckPictures;
   /** How much of the shot's grain this frame has, per plane ({@link ShotGrain}); all of it without. */
   grainShares?: readonly number[];
+}
+
+/** Pictures of a hole from which flecks are taken that pass before it. */
+export interface FleckPictures {
+  shown: Shown;
+  /** Shown by frames near to those in time. */
+  check: Shown;
 }
 
 /** Rim offsets of a frame with the place of their grid. */
@@ -68,9 +79,15 @@ export class Finisher {
       planes: this.withOffsets(planes, region, neighbours),
     });
     const luma = layers[0].slice();
+    if (input.flecks) this.layFlecks(layers, input.flecks, input.support);
     layers.forEach((samples, plane) => this.addGrain(samples, luma, { ...input, support }, plane));
     for (const { layer, way } of input.behind ?? []) layBody(layer, way, region, this.format, layers);
     return this.compose({ region, own: input.own, support }, layers);
+  }
+
+  private layFlecks(layers: readonly Float32Array[], { shown, check }: FleckPictures, support: Float32Array): void {
+    const { format } = this;
+    layFlecks(layers, shown, check, { format, support, scale: fleckScale(format) });
   }
 
   /** The samples in the light that the border shows. */

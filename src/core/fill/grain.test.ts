@@ -124,6 +124,7 @@ describe('stillness', () => {
     region: region(frame),
     values,
     rim: new Uint8Array(values.length).fill(1),
+    seen: new Uint8Array(values.length).fill(1),
   });
   const motion = new CameraMotion(solveCamera(96, 64, 2, [], 1));
   const noise = (): Float32Array => Float32Array.from({ length: 96 * 64 }, gauss);

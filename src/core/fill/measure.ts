@@ -1,6 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { maxSample, type FrameFormat } from '../image/format.ts';
 import { MEASURABLE_SUPPORT, type Gathered } from './gathered.ts';
+import type { FleckTally } from './fleckTally.ts';
 import { measureGrain, type Likeness } from './grain.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
 import { cellDifferences } from './smoothField.ts';
@@ -23,13 +24,18 @@ export interface RimMeasure {
   touched: boolean;
   /** How alike the grain of this frame and of the one before are. */
   likeness: Likeness;
+  /** What passes before everything there; only of some frames. */
+  flecks?: FleckTally;
 }
 
 /** The frame's difference to its estimate on the rim, kept to compare it with the next frame's. */
 export interface RimResidual {
   region: Region;
   values: Float32Array;
+  /** 1 where both are known, and nothing strange is seen. */
   rim: Uint8Array;
+  /** 1 where both are known. */
+  seen: Uint8Array;
 }
 
 /**
@@ -43,11 +49,12 @@ export function measureRim(
   format: FrameFormat,
   fine: boolean,
   lit?: Uint8Array,
-): { measure: Omit<RimMeasure, 'likeness' | 'softening'>; residual: RimResidual } {
+): { measure: Omit<RimMeasure, 'likeness' | 'softening' | 'flecks'>; residual: RimResidual } {
   const { region, planes, own } = gathered;
   const unit = 2 ** (format.depth - 8);
   const { width: w, height: h } = region.rect;
   const rim = measurableRim(gathered, format);
+  const seen = rim.slice();
   const fit = (): { transfer: Float32Array; estimates: Float32Array[] } => {
     const transfer = fine ? fitTransfer(kernels, planes[0], own[0], rim, w, h, unit) : identityTransfer();
     return { transfer, estimates: [applyTransfer(kernels, planes[0], region, transfer), ...planes.slice(1)] };
@@ -81,7 +88,7 @@ export function measureRim(
     };
     if (fine) grain.push(measureGrain(residual, estimate, level, mask, size.width, size.height));
   });
-  return { measure: { transfer, offsets, grain, touched }, residual: { region, values: luma!, rim } };
+  return { measure: { transfer, offsets, grain, touched }, residual: { region, values: luma!, rim, seen } };
 }
 
 /** 1 for the px at which both the frame and the gathered picture are known, and should be the same. */

@@ -1,0 +1,90 @@
+import type { FrameFormat } from '../image/format.ts';
+import { UNSEEN_SUPPORT } from './complete.ts';
+import { findFlecks, weightsOf, type FleckScale } from './flecks.ts';
+import type { Gathered } from './gathered.ts';
+import { planeSize } from './region.ts';
+
+/** One frame's picture of a region, laid over what earlier ones do not show; samples per plane. */
+export type Shown = Pick<Gathered, 'region' | 'planes' | 'support'>;
+
+/** Share of a group that another frame may show too; more is no fleck, but the background. */
+const STAYING = 0.3;
+/** Share of the strength of a fleck from which another frame shows the same. */
+const SAME = 0.5;
+
+/** What is known of a picture before flecks are laid on it. */
+interface Laid {
+  format: FrameFormat;
+  /** Sum of agreeing weights per luma px. */
+  support: Float32Array;
+  scale: FleckScale;
+}
+
+/**
+ * Lays the flecks that one frame shows before the background over a region of another frame, in place.
+ *
+ * @param layers - Samples per plane of the region, without grain.
+ * @param shown - What the one frame shows of it, in the region's light.
+ * @param check - The same of a frame near to that in time: what both show is not a fleck.
+ */
+export function layFlecks(layers: readonly Float32Array[], shown: Shown, check: Shown, laid: Laid): void {
+  const { region } = shown;
+  const { format } = laid;
+  const { width, height } = region.rect;
+  const { usable, difference } = beside(shown, layers[0], laid);
+  const own = findFlecks(difference, usable, width, height, laid.scale);
+  const other = beside(check, layers[0], laid).difference;
+  const groups = own.groups.filter((group) => {
+    const same = group.filter((i) => other[i] * Math.sign(own.fast[i]) > SAME * own.least);
+    return same.length < STAYING * group.length;
+  });
+  if (groups.length === 0) return;
+  const weights = weightsOf(groups, width, height);
+  layers.forEach((samples, p) => {
+    const { stepX, stepY } = format.planes[p];
+    const size = planeSize(region, format, p);
+    for (let y = 0, i = 0; y < size.height; y++) {
+      for (let x = 0; x < size.width; x++, i++) {
+        const at = y * stepY * width + x * stepX;
+        const weight = meanOf(weights, at, width, stepX, stepY);
+        if (weight > 0 && shown.support[at] > 0) samples[i] += weight * (shown.planes[p][i] - samples[i]);
+      }
+    }
+  });
+}
+
+/** Adds what another frame shows where a picture is not known, in place. */
+export function layUnder(out: Shown, other: Shown, format: FrameFormat): void {
+  const { width } = out.region.rect;
+  out.planes.forEach((samples, p) => {
+    const { stepX, stepY } = format.planes[p];
+    const size = planeSize(out.region, format, p);
+    for (let i = 0; i < samples.length; i++) {
+      const at = Math.floor(i / size.width) * stepY * width + (i % size.width) * stepX;
+      if (out.support[at] === 0) samples[i] = other.planes[p][i];
+    }
+  });
+  other.support.forEach((s, i) => (out.support[i] ||= s));
+}
+
+/** Where a picture and what is laid under it are both known, and how they differ; 0 elsewhere. */
+function beside(
+  { planes: [luma], support }: Shown,
+  layer: Float32Array,
+  laid: Laid,
+): { usable: Uint8Array; difference: Float32Array } {
+  const usable = new Uint8Array(support.length);
+  const difference = new Float32Array(support.length);
+  for (let i = 0; i < usable.length; i++) {
+    if (support[i] <= 0 || laid.support[i] <= UNSEEN_SUPPORT) continue;
+    usable[i] = 1;
+    difference[i] = luma[i] - layer[i];
+  }
+  return { usable, difference };
+}
+
+function meanOf(values: Float32Array, at: number, width: number, stepX: number, stepY: number): number {
+  let sum = 0;
+  for (let v = at; v < at + stepY * width; v += width) for (let u = v; u < v + stepX; u++) sum += values[u];
+  return sum / (stepX * stepY);
+}
