@@ -5,6 +5,7 @@ import { areaOf, centreOf, grown, moved, shared, union, type MaskPatch } from '.
 import { mergeTrails } from './mergeTrails.ts';
 import { parted } from './partedTrails.ts';
 import type { Moving } from './segment.ts';
+import { withoutFlecks } from './withoutFlecks.ts';
 
 /** Something that moves by itself, in px of the small frames. */
 export interface Mover {
@@ -50,7 +51,7 @@ export function moversOf(
   const moverTrails = trails.filter((trail) => isMover(trail, frame, step));
   moving.forEach(({ loose }, t) => takeIn(loose, t, moverTrails));
   const found = moverTrails.map((trail) => moverOf(trail, step));
-  return listed(found);
+  return listed(withoutFlecks(found, frame, step));
 }
 
 /** Largest first, each with the frame that shows it best. */
