@@ -79,7 +79,7 @@ export class Finisher {
       planes: this.withOffsets(planes, region, neighbours),
     });
     const luma = layers[0].slice();
-    if (input.flecks) this.layFlecks(layers, input.flecks, input.support);
+    if (input.flecks) this.layFlecks(layers, input.flecks, support);
     layers.forEach((samples, plane) => this.addGrain(samples, luma, { ...input, support }, plane));
     for (const { layer, way } of input.behind ?? []) layBody(layer, way, region, this.format, layers);
     return this.compose({ region, own: input.own, support }, layers);
@@ -87,7 +87,9 @@ export class Finisher {
 
   private layFlecks(layers: readonly Float32Array[], { shown, check }: FleckPictures, support: Float32Array): void {
     const { format } = this;
-    layFlecks(layers, shown, check, { format, support, scale: fleckScale(format) });
+    const taken = layFlecks(layers, shown, check, { format, support, scale: fleckScale(format) });
+    // The grain of one frame is in it.
+    for (let i = 0; i < taken.length; i++) if (taken[i] > 0.5) support[i] = 1;
   }
 
   /** The samples in the light that the border shows. */

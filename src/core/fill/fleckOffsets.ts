@@ -4,8 +4,8 @@ import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { FleckTally } from './fleckTally.ts';
 
 /** Share of a rim that flecks cover at least, and how many times as many px come and go as stay, in such a share of the frames asked. */
-const LEAST_SHARE = 0.0025;
-const TIMES_STAYING = 1.5;
+const LEAST_SHARE = 0.0015;
+const TIMES_STAYING = 2;
 const MOST_FRAMES = 0.6;
 
 /** Frames, and cells of each of their holes, that are asked; cells of a hole that are asked at least are all of it. */

@@ -156,9 +156,13 @@ describe('offsets in time', () => {
 describe('laying flecks', () => {
   const format = smallFormat(W, H, true);
   const laid = { format, support: new Float32Array(N).fill(4), scale: SCALE };
-  const picture = (things: Parameters<typeof painted>[0], seed: number, colour = 128) => {
+  /** @param blue - What things have more of it than the ground. */
+  const picture = (things: Parameters<typeof painted>[0], seed: number, blue = 0) => {
     const luma = painted(things, seed).map((v) => v + 100);
-    const chroma = Float32Array.from({ length: N / 4 }, () => colour);
+    const chroma = Float32Array.from({ length: N / 4 }, (_, i) => {
+      const [x, y] = [2 * (i % (W / 2)), 2 * Math.floor(i / (W / 2))];
+      return things.some((t) => x >= t.x && y >= t.y && x < t.x + t.size && y < t.y + t.size) ? 128 + blue : 128;
+    });
     return { region: region(0), planes: [luma, chroma, chroma.slice()], support: new Float32Array(N).fill(1) };
   };
   const flake = { x: 20, y: 20, size: 4, light: 60 };
@@ -166,14 +170,29 @@ describe('laying flecks', () => {
   const passer = { x: 40, y: 36, size: 20, light: 60 };
   const layers = (): Float32Array[] => picture([], 8).planes;
 
-  it('brings in what is small and passes, with its colour, and nothing else', () => {
+  it('brings in what is small and passes, with its colour, and not what is large or stays', () => {
     const out = layers();
     const before = out.map((p) => p.slice());
-    layFlecks(out, picture([flake, tuft, passer], 9, 150), picture([tuft], 10), laid);
+    const taken = layFlecks(out, picture([flake, tuft, passer], 9, 22), picture([tuft], 10), laid);
     expect(out[0][at(21, 21)]).toBeCloseTo(160, -0.5);
-    expect(out[1][11 * (W / 2) + 11]).toBe(150);
-    for (const { x, y } of [tuft, passer]) expect(out[0][at(x + 2, y + 2)]).toBe(before[0][at(x + 2, y + 2)]);
-    expect(out[1][5]).toBe(128);
+    expect(out[1][11 * (W / 2) + 11]).toBeCloseTo(150, -0.5);
+    for (const { x, y } of [tuft, passer]) {
+      expect(out[0][at(x + 2, y + 2)]).toBe(before[0][at(x + 2, y + 2)]);
+      expect(taken[at(x + 2, y + 2)]).toBe(0);
+    }
+    expect(taken[at(21, 21)]).toBe(1);
+  });
+
+  it('brings in what grain hides, but neither the light nor the colour of the other frame', () => {
+    const out = layers();
+    const faint = { x: 20, y: 20, size: 3, light: 4 };
+    const shown = picture([faint], 9);
+    shown.planes.forEach((p) => p.forEach((v, i) => (p[i] = v + 12)));
+    layFlecks(out, shown, picture([], 10), laid);
+    expect(out[0][at(21, 21)]).toBeGreaterThan(103);
+    const mean = out.map((p) => p.reduce((sum, v) => sum + v, 0) / p.length);
+    expect(mean[0]).toBeCloseTo(100, 0);
+    expect(mean[1]).toBeCloseTo(128, 0);
   });
 
   it('leaves alone what no frame showed', () => {
@@ -187,9 +206,9 @@ describe('laying flecks', () => {
     const one = picture([], 9);
     one.support.fill(0, 0, N / 2);
     const value = one.planes[0][N - 1];
-    layUnder(one, picture([flake], 11, 140), format);
+    layUnder(one, picture([flake], 11, 12), format);
     expect(one.planes[0][at(21, 21)]).toBeCloseTo(160, -0.5);
-    expect(one.planes[1][0]).toBe(140);
+    expect(one.planes[1][11 * (W / 2) + 11]).toBe(140);
     expect(one.planes[0][N - 1]).toBe(value);
     expect(one.support.every((s) => s > 0)).toBe(true);
   });

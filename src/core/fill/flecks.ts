@@ -36,6 +36,8 @@ export interface Flecks {
   least: number;
   /** Px of each, as indices. */
   groups: number[][];
+  /** Px of what differs as much, and is too large for one. */
+  large: number[][];
 }
 
 /**
@@ -51,13 +53,14 @@ export function findFlecks(
   h: number,
   { unit, height }: FleckScale,
 ): Flecks {
-  const fast = withoutSlow(difference, usable, w, h, Math.max(4, Math.round(height * SLOW_SHARE)));
+  const fast = withoutSlow(difference, usable, w, h, slowRadius(height));
   const least = Math.max(TIMES * usualOf(fast, usable), LEVELS * unit);
   const strong = new Uint8Array(w * h);
   for (let i = 0; i < strong.length; i++) if (Math.abs(fast[i]) > least) strong[i] = 1;
   const largest = (height * LARGEST_SHARE) ** 2;
-  const groups = components(strong, w, h).filter(({ length }) => length >= SMALLEST && length <= largest);
-  return { fast, least, groups };
+  const all = components(strong, w, h).filter(({ length }) => length >= SMALLEST);
+  const groups = all.filter(({ length }) => length <= largest);
+  return { fast, least, groups, large: all.filter(({ length }) => length > largest) };
 }
 
 /** How much of each px is laid in with some flecks, 0..1: their px, and their soft edges. */
@@ -75,14 +78,24 @@ export function weightsOf(groups: readonly (readonly number[])[], w: number, h: 
   return out;
 }
 
-/** Takes off what changes slowly over the picture; 0 where it is not known. */
-function withoutSlow(values: Float32Array, usable: Uint8Array, w: number, h: number, radius: number): Float32Array {
-  const known = Float32Array.from(usable);
+/** How far around it is looked for what is slow, px. @param height - Of the frame, px. */
+export const slowRadius = (height: number): number => Math.max(4, Math.round(height * SLOW_SHARE));
+
+/** Takes off what changes slowly over the picture; 0 where it is not known. @param even - 1 where that is told. */
+export function withoutSlow(
+  values: Float32Array,
+  usable: Uint8Array,
+  w: number,
+  h: number,
+  radius: number,
+  even = usable,
+): Float32Array {
+  const known = Float32Array.from(even);
   const masked = new Float32Array(values.length);
   for (let i = 0; i < masked.length; i++) masked[i] = values[i] * known[i];
   const sum = boxMean(masked, w, h, radius);
   const n = boxMean(known, w, h, radius);
-  for (let i = 0; i < masked.length; i++) if (known[i] === 1) masked[i] -= sum[i] / n[i];
+  for (let i = 0; i < masked.length; i++) masked[i] = usable[i] === 1 ? values[i] - (n[i] > 0 ? sum[i] / n[i] : 0) : 0;
   return masked;
 }
 

@@ -1,6 +1,6 @@
 import type { FrameFormat } from '../image/format.ts';
 import { UNSEEN_SUPPORT } from './complete.ts';
-import { findFlecks, weightsOf, type FleckScale } from './flecks.ts';
+import { findFlecks, slowRadius, weightsOf, withoutSlow, type FleckScale } from './flecks.ts';
 import type { Gathered } from './gathered.ts';
 import { planeSize } from './region.ts';
 
@@ -21,36 +21,50 @@ interface Laid {
 }
 
 /**
- * Lays the flecks that one frame shows before the background over a region of another frame, in place.
+ * Lays what one frame shows before the background over a region of another frame, in place: all that is not slow, but for what is too
+ * large for a fleck, or stays. So faint ones come along, which grain hides.
  *
  * @param layers - Samples per plane of the region, without grain.
  * @param shown - What the one frame shows of it, in the region's light.
  * @param check - The same of a frame near to that in time: what both show is not a fleck.
+ * @returns How much of each luma px is that frame's, 0..1.
  */
-export function layFlecks(layers: readonly Float32Array[], shown: Shown, check: Shown, laid: Laid): void {
+export function layFlecks(layers: readonly Float32Array[], shown: Shown, check: Shown, laid: Laid): Float32Array {
   const { region } = shown;
   const { format } = laid;
   const { width, height } = region.rect;
   const { usable, difference } = beside(shown, layers[0], laid);
   const own = findFlecks(difference, usable, width, height, laid.scale);
   const other = beside(check, layers[0], laid).difference;
-  const groups = own.groups.filter((group) => {
+  const stay = own.groups.filter((group) => {
     const same = group.filter((i) => other[i] * Math.sign(own.fast[i]) > SAME * own.least);
-    return same.length < STAYING * group.length;
+    return same.length >= STAYING * group.length;
   });
-  if (groups.length === 0) return;
-  const weights = weightsOf(groups, width, height);
+  const weights = weightsOf([...own.large, ...stay], width, height);
+  for (let i = 0; i < weights.length; i++) weights[i] = usable[i] === 1 ? 1 - weights[i] : 0;
+  const even = usable.slice();
+  for (let i = 0; i < even.length; i++) if (Math.abs(own.fast[i]) > own.least) even[i] = 0;
+  const radius = slowRadius(laid.scale.height);
   layers.forEach((samples, p) => {
     const { stepX, stepY } = format.planes[p];
     const size = planeSize(region, format, p);
+    const [usableHere, evenHere] = [new Uint8Array(samples.length), new Uint8Array(samples.length)];
+    const less = new Float32Array(samples.length);
     for (let y = 0, i = 0; y < size.height; y++) {
       for (let x = 0; x < size.width; x++, i++) {
         const at = y * stepY * width + x * stepX;
-        const weight = meanOf(weights, at, width, stepX, stepY);
-        if (weight > 0 && shown.support[at] > 0) samples[i] += weight * (shown.planes[p][i] - samples[i]);
+        [usableHere[i], evenHere[i]] = [usable[at], even[at]];
+        if (usable[at] === 1) less[i] = shown.planes[p][i] - samples[i];
+      }
+    }
+    const fast = withoutSlow(less, usableHere, size.width, size.height, Math.ceil(radius / stepX), evenHere);
+    for (let y = 0, i = 0; y < size.height; y++) {
+      for (let x = 0; x < size.width; x++, i++) {
+        samples[i] += fast[i] * meanOf(weights, y * stepY * width + x * stepX, width, stepX, stepY);
       }
     }
   });
+  return weights;
 }
 
 /** Adds what another frame shows where a picture is not known, in place. */
