@@ -10,7 +10,7 @@ import { orbit } from './orbit.ts';
 import { quay } from './quay.ts';
 import { roofs } from './roofs.ts';
 import { reedBed, shore } from './shore.ts';
-import { snow } from './snow.ts';
+import { rain, snow } from './snow.ts';
 import { square } from './square.ts';
 import { van } from './van.ts';
 
@@ -32,4 +32,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   night,
   roofs,
   snow,
+  rain,
 ];

@@ -12,7 +12,7 @@ const SLOW_SHARE = 1 / 48;
 /** Side of the largest fleck, as a share of the frame's height, and px of the smallest. */
 const LARGEST_SHARE = 1 / 20;
 const SMALLEST = 3;
-/** How far the soft edge of a fleck reaches, px. */
+/** How far the soft edge of a group reaches, px. */
 const EDGE = 2;
 
 /** Sizes that tell what a fleck is. */
@@ -63,7 +63,7 @@ export function findFlecks(
   return { fast, least, groups, large: all.filter(({ length }) => length > largest) };
 }
 
-/** How much of each px is laid in with some flecks, 0..1: their px, and their soft edges. */
+/** How much of each px some groups cover, 0..1: their px, and a soft edge around them. */
 export function weightsOf(groups: readonly (readonly number[])[], w: number, h: number): Float32Array {
   const out = new Float32Array(w * h);
   for (const i of groups.flat()) {
