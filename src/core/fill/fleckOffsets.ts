@@ -3,9 +3,11 @@ import { HOLE, FREE, type MatteCells } from '../image/matteCells.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { FleckTally } from './fleckTally.ts';
 
-/** Share of a rim that flecks cover at least, and how many times as many px come and go as stay, in such a share of the frames asked. */
+/** Share of all rims that flecks cover at least, and how many times as many px come and go as stay. */
 const LEAST_SHARE = 0.0015;
 const TIMES_STAYING = 2;
+/** Share of a rim in such a share of the frames asked: somebody who passes by is seen in a few. */
+const LEAST_OF_EACH = 0.0005;
 const MOST_FRAMES = 0.6;
 
 /** Frames, and cells of each of their holes, that are asked; cells of a hole that are asked at least are all of it. */
@@ -21,10 +23,14 @@ const ADDS = 0.02;
 
 /** Whether flecks pass before all of a shot. @param tallies - Of some frames, all over it. */
 export function haveFlecks(tallies: readonly FleckTally[]): boolean {
-  const told = tallies.filter(
-    ({ passing, staying, of }) => passing >= LEAST_SHARE * of && passing >= TIMES_STAYING * staying && of > 0,
+  const sum = (by: keyof FleckTally): number => tallies.reduce((n, tally) => n + tally[by], 0);
+  const some = tallies.filter(({ passing, of }) => passing > LEAST_OF_EACH * of);
+  const passing = sum('passing');
+  return (
+    passing > LEAST_SHARE * sum('of') &&
+    passing >= TIMES_STAYING * sum('staying') &&
+    some.length >= MOST_FRAMES * tallies.length
   );
-  return told.length > 0 && told.length >= MOST_FRAMES * tallies.length;
 }
 
 /** The offsets of {@link fleckOffsets} for a shot that has flecks, by what the rims of its holes tell; else none. */

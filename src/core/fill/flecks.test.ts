@@ -104,11 +104,15 @@ describe('a rim', () => {
 
   it('has flecks where most frames have, and more come and go than stay', () => {
     const snow = { passing: 20, staying: 1, of: 1000 };
-    const passer = { passing: 40, staying: 60, of: 1000 };
-    const none = { passing: 1, staying: 0, of: 1000 };
-    expect(haveFlecks([snow, snow, none])).toBe(true);
-    expect(haveFlecks([snow, none, none])).toBe(false);
-    expect(haveFlecks([passer, passer, passer])).toBe(false);
+    const light = { passing: 1, staying: 1, of: 1000 };
+    const passer = { passing: 400, staying: 60, of: 1000 };
+    const misfit = { passing: 40, staying: 60, of: 1000 };
+    const none = { passing: 0, staying: 0, of: 1000 };
+    expect(haveFlecks([snow, light, none])).toBe(true);
+    expect(haveFlecks([light, light, light])).toBe(false);
+    expect(haveFlecks([passer, none, none])).toBe(false);
+    expect(haveFlecks([misfit, misfit, misfit])).toBe(false);
+    expect(haveFlecks([none, none])).toBe(false);
     expect(haveFlecks([])).toBe(false);
   });
 });
