@@ -102,11 +102,11 @@ export class Gatherings {
   inOrder(region: Region, frames: readonly number[], motion: DepthMotion): Shown {
     const work = [{ region, sources: frames }];
     return this.with(work, motion, this.shot.mattes, (gatherer) => {
-      const [first, ...others] = frames.map((frame) => () => gatherer.gather(region, [frame]));
-      const out = first();
-      for (const next of others) {
+      const [first, ...others] = frames;
+      const out = gatherer.gather(region, [first]);
+      for (const frame of others) {
         if (!tilesUnseen(out).includes(1)) break;
-        layUnder(out, next(), this.shot.frames.format);
+        layUnder(out, gatherer.gather(region, [frame]), this.shot.frames.format);
       }
       return out;
     });

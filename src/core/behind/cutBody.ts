@@ -2,6 +2,7 @@ import { UNSEEN_SUPPORT } from '../fill/complete.ts';
 import type { Gathered } from '../fill/gathered.ts';
 import { shrunk, type FrameFormat, type Rect } from '../image/format.ts';
 import { boxMean } from '../image/boxMean.ts';
+import { shrunkMeans } from '../image/shrunkMeans.ts';
 import { distanceFrom, type MaskPatch } from '../movers/maskPatch.ts';
 
 /** A body cut out of its background: what is under it is multiplied by `keep`, and `add` is added. */
@@ -156,20 +157,6 @@ function unlikenessOf({ region: { rect }, own, planes }: Gathered, format: Frame
 }
 
 const ramp = (v: number, from: number, to: number): number => Math.max(0, Math.min(1, (v - from) / (to - from)));
-
-/** Means of luma px under the samples of a plane. */
-function shrunkMeans(values: Float32Array, { width, height }: Rect, stepX: number, stepY: number): Float32Array {
-  if (stepX === 1 && stepY === 1) return values;
-  const across = width / stepX;
-  const out = new Float32Array((across * height) / stepY);
-  for (let i = 0; i < out.length; i++) {
-    const first = Math.floor(i / across) * stepY * width + (i % across) * stepX;
-    let sum = 0;
-    for (let v = first; v < first + stepY * width; v += width) for (let u = v; u < v + stepX; u++) sum += values[u];
-    out[i] = sum / (stepX * stepY);
-  }
-  return out;
-}
 
 /** How far inside a small mask each px of a rectangle lies, px of the small frames; below 0 outside of it. */
 function nearness(mask: MaskPatch, factor: number, rect: Rect): Float32Array {

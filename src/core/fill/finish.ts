@@ -10,7 +10,6 @@ import { UNSEEN_SUPPORT, type Completer, type Known } from './complete.ts';
 import { keepRestless } from './mirrored.ts';
 import type { RimMeasure } from './measure.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
-import { fleckScale } from './flecks.ts';
 import { layFlecks, type Shown } from './layFlecks.ts';
 import { HOLE_TILE, planeSize, runsOf, spansOf, type Region } from './region.ts';
 import { textureField } from './textureField.ts';
@@ -86,8 +85,7 @@ export class Finisher {
   }
 
   private layFlecks(layers: readonly Float32Array[], { shown, check }: FleckPictures, support: Float32Array): void {
-    const { format } = this;
-    const taken = layFlecks(layers, shown, check, { format, support, scale: fleckScale(format) });
+    const taken = layFlecks(layers, shown, check, { format: this.format, support });
     // The grain of one frame is in it.
     for (let i = 0; i < taken.length; i++) if (taken[i] > 0.5) support[i] = 1;
   }

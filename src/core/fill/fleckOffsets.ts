@@ -10,7 +10,7 @@ const TIMES_STAYING = 2;
 const LEAST_OF_EACH = 0.0005;
 const MOST_FRAMES = 0.6;
 
-/** Frames, and cells of each of their holes, that are asked; cells of a hole that are asked at least are all of it. */
+/** Frames that are asked, and cells of each of their holes. */
 const ASKED_FRAMES = 24;
 const ASKED_CELLS = 80;
 /** Offsets tried, frames: what falls is somewhere else after the first. */

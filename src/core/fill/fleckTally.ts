@@ -1,5 +1,5 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import { findFlecks, type FleckScale } from './flecks.ts';
+import { findFlecks, showsSame, type FleckScale } from './flecks.ts';
 import type { RimResidual } from './measure.ts';
 
 /** Px of a frame's rim. */
@@ -11,9 +11,6 @@ export interface FleckTally {
   /** All. */
   of: number;
 }
-
-/** Share of the strength of a fleck from which another frame shows the same. */
-const SAME = 0.5;
 
 /** Counts the flecks on a frame's rim, beside the frame before. */
 export function tallyFlecks(
@@ -33,7 +30,7 @@ export function tallyFlecks(
     group.forEach((i, k) => {
       const other = valueAt(before, places[2 * k], places[2 * k + 1]);
       if (other === undefined) return;
-      if (other * Math.sign(here.fast[i]) > SAME * Math.min(here.least, Math.abs(here.fast[i]))) out.staying++;
+      if (showsSame(here, i, other)) out.staying++;
       else out.passing++;
     });
   }

@@ -158,8 +158,8 @@ describe('offsets in time', () => {
 });
 
 describe('laying flecks', () => {
-  const format = smallFormat(W, H, true);
-  const laid = { format, support: new Float32Array(N).fill(4), scale: SCALE };
+  const format = { ...smallFormat(W, H, true), height: SCALE.height };
+  const laid = { format, support: new Float32Array(N).fill(4) };
   /** @param blue - What things have more of it than the ground. */
   const picture = (things: Parameters<typeof painted>[0], seed: number, blue = 0) => {
     const luma = painted(things, seed).map((v) => v + 100);

@@ -12,6 +12,8 @@ const SLOW_SHARE = 1 / 48;
 /** Side of the largest fleck, as a share of the frame's height, and px of the smallest. */
 const LARGEST_SHARE = 1 / 20;
 const SMALLEST = 3;
+/** Share of the strength of a fleck from which another frame shows the same. */
+const SAME = 0.5;
 /** How far the soft edge of a group reaches, px. */
 const EDGE = 2;
 
@@ -62,6 +64,10 @@ export function findFlecks(
   const groups = all.filter(({ length }) => length <= largest);
   return { fast, least, groups, large: all.filter(({ length }) => length > largest) };
 }
+
+/** Whether what another frame shows at a px of a fleck is the same, and no fleck. @param other - Its difference from the background. */
+export const showsSame = ({ fast, least }: Flecks, i: number, other: number): boolean =>
+  other * Math.sign(fast[i]) > SAME * least;
 
 /** How much of each px some groups cover, 0..1: their px, and a soft edge around them. */
 export function weightsOf(groups: readonly (readonly number[])[], w: number, h: number): Float32Array {

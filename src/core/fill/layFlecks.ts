@@ -1,6 +1,7 @@
 import type { FrameFormat } from '../image/format.ts';
 import { UNSEEN_SUPPORT } from './complete.ts';
-import { findFlecks, slowRadius, weightsOf, withoutSlow, type FleckScale } from './flecks.ts';
+import { shrunkMeans } from '../image/shrunkMeans.ts';
+import { findFlecks, fleckScale, showsSame, slowRadius, weightsOf, withoutSlow } from './flecks.ts';
 import type { Gathered } from './gathered.ts';
 import { planeSize } from './region.ts';
 
@@ -9,15 +10,12 @@ export type Shown = Pick<Gathered, 'region' | 'planes' | 'support'>;
 
 /** Share of a group that another frame may show too; more is no fleck, but the background. */
 const STAYING = 0.3;
-/** Share of the strength of a fleck from which another frame shows the same. */
-const SAME = 0.5;
 
 /** What is known of a picture before flecks are laid on it. */
 interface Laid {
   format: FrameFormat;
   /** Sum of agreeing weights per luma px. */
   support: Float32Array;
-  scale: FleckScale;
 }
 
 /**
@@ -30,41 +28,51 @@ interface Laid {
  * @returns How much of each luma px is that frame's, 0..1.
  */
 export function layFlecks(layers: readonly Float32Array[], shown: Shown, check: Shown, laid: Laid): Float32Array {
-  const { region } = shown;
-  const { format } = laid;
-  const { width, height } = region.rect;
+  const { width, height } = shown.region.rect;
   const { usable, difference } = beside(shown, layers[0], laid);
-  const own = findFlecks(difference, usable, width, height, laid.scale);
+  const own = findFlecks(difference, usable, width, height, fleckScale(laid.format));
   const other = beside(check, layers[0], laid).difference;
-  const stay = own.groups.filter((group) => {
-    const same = group.filter((i) => other[i] * Math.sign(own.fast[i]) > SAME * own.least);
-    return same.length >= STAYING * group.length;
-  });
+  const stay = own.groups.filter(
+    (group) => group.filter((i) => showsSame(own, i, other[i])).length >= STAYING * group.length,
+  );
   const weights = weightsOf([...own.large, ...stay], width, height);
   for (let i = 0; i < weights.length; i++) weights[i] = usable[i] === 1 ? 1 - weights[i] : 0;
   const even = usable.slice();
   for (let i = 0; i < even.length; i++) if (Math.abs(own.fast[i]) > own.least) even[i] = 0;
-  const radius = slowRadius(laid.scale.height);
-  layers.forEach((samples, p) => {
-    const { stepX, stepY } = format.planes[p];
-    const size = planeSize(region, format, p);
-    const [usableHere, evenHere] = [new Uint8Array(samples.length), new Uint8Array(samples.length)];
-    const less = new Float32Array(samples.length);
-    for (let y = 0, i = 0; y < size.height; y++) {
-      for (let x = 0; x < size.width; x++, i++) {
-        const at = y * stepY * width + x * stepX;
-        [usableHere[i], evenHere[i]] = [usable[at], even[at]];
-        if (usable[at] === 1) less[i] = shown.planes[p][i] - samples[i];
-      }
-    }
-    const fast = withoutSlow(less, usableHere, size.width, size.height, Math.ceil(radius / stepX), evenHere);
-    for (let y = 0, i = 0; y < size.height; y++) {
-      for (let x = 0; x < size.width; x++, i++) {
-        samples[i] += fast[i] * meanOf(weights, y * stepY * width + x * stepX, width, stepX, stepY);
-      }
-    }
-  });
+  layers.forEach((_, plane) => addFast(layers, shown, plane, { usable, even, weights }, laid.format));
   return weights;
+}
+
+/** Where a picture is laid in, per luma px. */
+interface Where {
+  /** 1 where it is known, and where what is slow is told. */
+  usable: Uint8Array;
+  even: Uint8Array;
+  weights: Float32Array;
+}
+
+/** Adds what a picture shows more or less than the samples of a plane, without what is slow. */
+function addFast(
+  layers: readonly Float32Array[],
+  { region, planes }: Shown,
+  plane: number,
+  where: Where,
+  format: FrameFormat,
+): void {
+  const { stepX, stepY } = format.planes[plane];
+  const { width, height } = planeSize(region, format, plane);
+  const samples = layers[plane];
+  const [usable, even] = [new Uint8Array(samples.length), new Uint8Array(samples.length)];
+  const more = new Float32Array(samples.length);
+  for (let i = 0; i < samples.length; i++) {
+    const at = Math.floor(i / width) * stepY * region.rect.width + (i % width) * stepX;
+    if (where.usable[at] === 0) continue;
+    [usable[i], even[i]] = [1, where.even[at]];
+    more[i] = planes[plane][i] - samples[i];
+  }
+  const fast = withoutSlow(more, usable, width, height, Math.ceil(slowRadius(format.height) / stepX), even);
+  const weights = shrunkMeans(where.weights, region.rect, stepX, stepY);
+  for (let i = 0; i < samples.length; i++) samples[i] += weights[i] * fast[i];
 }
 
 /** Adds what another frame shows where a picture is not known, in place. */
@@ -95,10 +103,4 @@ function beside(
     difference[i] = luma[i] - layer[i];
   }
   return { usable, difference };
-}
-
-function meanOf(values: Float32Array, at: number, width: number, stepX: number, stepY: number): number {
-  let sum = 0;
-  for (let v = at; v < at + stepY * width; v += width) for (let u = v; u < v + stepX; u++) sum += values[u];
-  return sum / (stepX * stepY);
 }
