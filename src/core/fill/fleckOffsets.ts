@@ -6,8 +6,8 @@ import type { FleckTally } from './fleckTally.ts';
 /** Share of all rims that flecks cover at least, and how many times as many px come and go as stay. */
 const LEAST_SHARE = 0.0015;
 const TIMES_STAYING = 2;
-/** Share of a rim in such a share of the frames asked: somebody who passes by is seen in a few. */
-const LEAST_OF_EACH = 0.0005;
+/** Share of a rim in such a share of the frames asked: somebody who passes by, or another depth, is seen in some. */
+const LEAST_OF_EACH = 0.001;
 const MOST_FRAMES = 0.6;
 
 /** Frames that are asked, and cells of each of their holes. */

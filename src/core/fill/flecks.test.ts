@@ -104,14 +104,16 @@ describe('a rim', () => {
 
   it('has flecks where most frames have, and more come and go than stay', () => {
     const snow = { passing: 20, staying: 1, of: 1000 };
-    const light = { passing: 1, staying: 1, of: 1000 };
+    const faint = { passing: 12, staying: 10, of: 10_000 };
     const passer = { passing: 400, staying: 60, of: 1000 };
     const misfit = { passing: 40, staying: 60, of: 1000 };
+    const otherDepth = { passing: 8, staying: 0, of: 10_000 };
     const none = { passing: 0, staying: 0, of: 1000 };
-    expect(haveFlecks([snow, light, none])).toBe(true);
-    expect(haveFlecks([light, light, light])).toBe(false);
+    expect(haveFlecks([snow, faint, none])).toBe(true);
+    expect(haveFlecks([faint, faint, faint])).toBe(false);
     expect(haveFlecks([passer, none, none])).toBe(false);
     expect(haveFlecks([misfit, misfit, misfit])).toBe(false);
+    expect(haveFlecks([otherDepth, otherDepth, none, snow])).toBe(false);
     expect(haveFlecks([none, none])).toBe(false);
     expect(haveFlecks([])).toBe(false);
   });
