@@ -7,6 +7,7 @@ import { hunting } from './hunting.ts';
 import { laneAhead, laneComing } from './lane.ts';
 import { night } from './night.ts';
 import { orbit } from './orbit.ts';
+import { park } from './park.ts';
 import { quay } from './quay.ts';
 import { roofs } from './roofs.ts';
 import { reedBed, shore } from './shore.ts';
@@ -33,4 +34,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   roofs,
   snow,
   rain,
+  park,
 ];

@@ -104,11 +104,12 @@ export class Gatherings {
     return this.with(work, motion, this.shot.mattes, (gatherer) => {
       const [first, ...others] = frames;
       const out = gatherer.gather(region, [first]);
-      for (const frame of others) {
+      const shown: Shown = out;
+      for (const [k, frame] of others.entries()) {
         if (!tilesUnseen(out).includes(1)) break;
-        layUnder(out, gatherer.gather(region, [frame]), this.shot.frames.format);
+        layUnder(shown, gatherer.gather(region, [frame]), k + 1, this.shot.frames.format);
       }
-      return out;
+      return shown;
     });
   }
 

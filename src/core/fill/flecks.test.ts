@@ -208,11 +208,23 @@ describe('laying flecks', () => {
     expect(out[0]).toEqual(before);
   });
 
+  it('leaves out what is cut where one frame gives way to another', () => {
+    // The first frame shows the right half, from the middle of a flake on.
+    const one = picture([flake, { ...flake, x: 40 }], 9);
+    for (let i = 0; i < N; i++) if (i % W < 22) one.support[i] = 0;
+    layUnder(one, picture([{ ...flake, y: 40 }], 11), 1, format);
+    const out = layers();
+    layFlecks(out, one, picture([], 10), laid);
+    const strong = (x: number, y: number): boolean => out[0][at(x, y)] > 130;
+    expect([strong(22, 21), strong(41, 21), strong(20, 41)]).toEqual([false, true, false]);
+    expect(strong(23, 21)).toBe(false);
+  });
+
   it('takes what one frame does not show from the next one', () => {
     const one = picture([], 9);
     one.support.fill(0, 0, N / 2);
     const value = one.planes[0][N - 1];
-    layUnder(one, picture([flake], 11, 12), format);
+    layUnder(one, picture([flake], 11, 12), 1, format);
     expect(one.planes[0][at(21, 21)]).toBeCloseTo(160, -0.5);
     expect(one.planes[1][11 * (W / 2) + 11]).toBe(140);
     expect(one.planes[0][N - 1]).toBe(value);

@@ -5,8 +5,11 @@ import { findFlecks, fleckScale, showsSame, slowRadius, weightsOf, withoutSlow }
 import type { Gathered } from './gathered.ts';
 import { planeSize } from './region.ts';
 
-/** One frame's picture of a region, laid over what earlier ones do not show; samples per plane. */
-export type Shown = Pick<Gathered, 'region' | 'planes' | 'support'>;
+/** One frame's picture of a region, and of others where it does not show it; samples per plane. */
+export interface Shown extends Pick<Gathered, 'region' | 'planes' | 'support'> {
+  /** Which of the frames shows a luma px, in their order; the first everywhere if there is none. */
+  turn?: Uint8Array;
+}
 
 /** Share of a group that another frame may show too; more is no fleck, but the background. */
 const STAYING = 0.3;
@@ -20,7 +23,7 @@ interface Laid {
 
 /**
  * Lays what one frame shows before the background over a region of another frame, in place: all that is not slow, but for what is too
- * large for a fleck, or stays. So faint ones come along, which grain hides.
+ * large for a fleck, stays, or is cut where one frame gives way to another. So faint ones come along, which grain hides.
  *
  * @param layers - Samples per plane of the region, without grain.
  * @param shown - What the one frame shows of it, in the region's light.
@@ -32,10 +35,10 @@ export function layFlecks(layers: readonly Float32Array[], shown: Shown, check: 
   const { usable, difference } = beside(shown, layers[0], laid);
   const own = findFlecks(difference, usable, width, height, fleckScale(laid.format));
   const other = beside(check, layers[0], laid).difference;
-  const stay = own.groups.filter(
-    (group) => group.filter((i) => showsSame(own, i, other[i])).length >= STAYING * group.length,
-  );
-  const weights = weightsOf([...own.large, ...stay], width, height);
+  const stays = (group: number[]): boolean =>
+    group.filter((i) => showsSame(own, i, other[i])).length >= STAYING * group.length;
+  const left = own.groups.filter((group) => isCut(group, shown) || stays(group));
+  const weights = weightsOf([...own.large, ...left], width, height);
   for (let i = 0; i < weights.length; i++) weights[i] = usable[i] === 1 ? 1 - weights[i] : 0;
   const even = usable.slice();
   for (let i = 0; i < even.length; i++) if (Math.abs(own.fast[i]) > own.least) even[i] = 0;
@@ -75,8 +78,12 @@ function addFast(
   for (let i = 0; i < samples.length; i++) samples[i] += weights[i] * fast[i];
 }
 
-/** Adds what another frame shows where a picture is not known, in place. */
-export function layUnder(out: Shown, other: Shown, format: FrameFormat): void {
+/**
+ * Adds what another frame shows where a picture is not known, in place.
+ *
+ * @param turn - The other frame's place in their order.
+ */
+export function layUnder(out: Shown, other: Shown, turn: number, format: FrameFormat): void {
   const { width } = out.region.rect;
   out.planes.forEach((samples, p) => {
     const { stepX, stepY } = format.planes[p];
@@ -86,7 +93,19 @@ export function layUnder(out: Shown, other: Shown, format: FrameFormat): void {
       if (out.support[at] === 0) samples[i] = other.planes[p][i];
     }
   });
-  other.support.forEach((s, i) => (out.support[i] ||= s));
+  const turns = (out.turn ??= new Uint8Array(out.support.length));
+  for (let i = 0; i < turns.length; i++) {
+    if (out.support[i] > 0 || other.support[i] === 0) continue;
+    out.support[i] = other.support[i];
+    turns[i] = turn;
+  }
+}
+
+/** Whether a group touches px that another frame shows. */
+function isCut(group: readonly number[], { turn, support, region }: Shown): boolean {
+  if (!turn) return false;
+  const { width } = region.rect;
+  return group.some((i) => [i - 1, i + 1, i - width, i + width].some((j) => support[j] > 0 && turn[j] !== turn[i]));
 }
 
 /** Where a picture and what is laid under it are both known, and how they differ; 0 elsewhere. */
