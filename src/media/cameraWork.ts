@@ -4,6 +4,7 @@ import type { Link } from '../core/motion/links.ts';
 import { analysisScale } from '../core/motion/pyramids.ts';
 import { isCut } from '../core/motion/scenes.ts';
 import { chain } from '../core/motion/solve.ts';
+import { unitSpace } from '../core/motion/space.ts';
 import type { Parts } from './parts.ts';
 import type { EngineThreads } from './threads.ts';
 
@@ -69,4 +70,9 @@ interface Pair {
 
 function pairsAt(count: number, distance: number): Pair[] {
   return Array.from({ length: Math.max(0, count - distance) }, (_, t) => ({ from: t, to: t + distance }));
+}
+
+/** Of a shot in which nothing is marked: the camera is not asked for. */
+export function stillMotion(format: FrameFormat, count: number): CameraMotionData {
+  return solveCamera(format.width, format.height, count, [], unitSpace(format.width, format.height).half);
 }

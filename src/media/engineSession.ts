@@ -12,7 +12,7 @@ import { isCarriedByDepth } from '../core/fill/carriedPlate.ts';
 import { Completer } from '../core/fill/complete.ts';
 import { depthHelps } from '../core/fill/depthHelps.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
-import { Finisher, type FleckPictures, type Patch } from '../core/fill/finish.ts';
+import { Finisher, type Patch } from '../core/fill/finish.ts';
 import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
@@ -20,7 +20,6 @@ import type { Gatherer } from '../core/fill/gather.ts';
 import type { Gathered } from '../core/fill/gathered.ts';
 import { NOT_COMPARED } from '../core/fill/grain.ts';
 import { fleckScale } from '../core/fill/flecks.ts';
-import type { FleckSource } from '../core/fill/fleckOffsets.ts';
 import { tallyFlecks } from '../core/fill/fleckTally.ts';
 import { compareGrain } from '../core/fill/likeness.ts';
 import { findSoftening, soften } from '../core/fill/soften.ts';
@@ -30,7 +29,7 @@ import { CELL as OFFSET_CELL } from '../core/fill/offsetGrid.ts';
 import { buildPlate, type Plate } from '../core/fill/plate.ts';
 import { makeRegion, regionOf, readRegionPlane, TILE, type Region } from '../core/fill/region.ts';
 import { isContested } from '../core/fill/contested.ts';
-import { restlessnessOf } from '../core/fill/restless.ts';
+import { restlessnessOf, restlessPlaces } from '../core/fill/restless.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
@@ -49,6 +48,8 @@ import type {
   CarryTask,
   Contradicted,
   DepthTask,
+  RestlessTask,
+  Told,
   FinishTask,
   FrameChoice,
   GatherTask,
@@ -186,9 +187,10 @@ export class EngineSession {
   }
 
   /** Who passes behind the holes. @param moving - Of every frame. */
-  planBehind(moving: MovingFrame[]): BodyBehind[] {
+  planBehind({ moving, restless }: { moving: MovingFrame[]; restless: boolean }): BodyBehind[] {
     const { frames, motion } = this.searched();
-    return planBehind(moving, frames, smallMattesFor(this.mattes, frames.format, this.job.searchFactor ?? 1), motion);
+    const mattes = smallMattesFor(this.mattes, frames.format, this.job.searchFactor ?? 1);
+    return planBehind(moving, frames, mattes, motion, restless);
   }
 
   setMotion(data: CameraMotionData): void {
@@ -234,6 +236,14 @@ export class EngineSession {
     const gathered = this.gatheredBy(work, []);
     const restless = this.gathering().tellsRestless(region, restlessnessOf(gathered));
     return { restless, contested: isContested(gathered) };
+  }
+
+  /** What of a frame is restless, as far as its own rim tells. */
+  tellRestless({ frame, sources, depths }: RestlessTask): Told {
+    const work = this.workOn([{ frame, sources }]);
+    const [{ region }] = work;
+    const restless = restlessnessOf(this.gatheredBy(work, depths));
+    return { frame, places: restless ? restlessPlaces(region, restless) : [] };
   }
 
   /** Whether what surrounds the hole of a frame is explained by depths, and not by the camera's plane. */
@@ -322,7 +332,7 @@ export class EngineSession {
     const results = this.gathering().with(work, this.motionFor(work, depths), this.mattes, (gatherer) =>
       work.map(({ region, sources }, k) => {
         const shown = gatherer.gather(region, sources);
-        if (restless) this.gathering().takeMirrored(shown);
+        if (restless) this.gathering().takeMirrored(shown, restless);
         const contradicted = this.gathering().withdrawn(shown);
         const softening = fine ? findSoftening(this.kernels, shown, format) : undefined;
         const { gathered, lit } = this.relit(softening ? soften(this.kernels, shown, format, softening) : shown);
@@ -380,7 +390,7 @@ export class EngineSession {
     const depth = local && this.depthFinder().find(region, sources);
     const motion = this.motionFor(work, depth ? [depth] : []);
     const gathered = this.gathering().with(work, motion, this.mattes, (g) => g.gather(region, sources));
-    if (restless) this.gathering().takeMirrored(gathered);
+    if (restless) this.gathering().takeMirrored(gathered, restless);
     const beside = this.gathering().besideMattes(gathered, motion);
     this.gathering().withdrawn(gathered);
     withdraw(region, gathered.support, contradicted);
@@ -434,25 +444,12 @@ export class EngineSession {
       const beside = { region, own: own[0], background: planes[0] };
       const bodies = cutter.cutAll(behind, this.gathering(), this.motion!, beside);
       const shown = { region, planes, support, own, softening, transfer, restless };
-      const extra = { donor: this.donorOf(region), behind: bodies, flecks: this.fleckPictures(region, flecks) };
+      const extra = { donor: this.donorOf(region), behind: bodies, flecks: this.gathering().flecks(region, flecks) };
       const patch = finisher.finish({ ...shown, grainShares, ...extra }, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
     });
     writeWhole(out, serialize(patches));
     return patches.map(({ frame, hole, unseen }) => ({ frame, hole, unseen }));
-  }
-
-  private fleckPictures(region: Region, from: readonly FleckSource[]): FleckPictures | undefined {
-    if (from.length === 0) return undefined;
-    const motion = new DepthMotion(this.motion!);
-    const [shown, check] = (['frame', 'check'] as const).map((one) =>
-      this.gathering().inOrder(
-        region,
-        from.map((f) => f[one]),
-        motion,
-      ),
-    );
-    return { shown, check };
   }
 
   private stillPlate(): Plate | undefined {

@@ -76,10 +76,22 @@ export interface DepthTask {
   also: number[];
 }
 
+/** What is told of places of a frame. */
+export interface Told {
+  frame: number;
+  /** Px of it, interleaved. */
+  places: readonly number[];
+}
+
+export interface RestlessTask extends SourcedFrame {
+  /** As {@link GatherTask.depths}. */
+  depths: StretchDepth[];
+}
+
 export interface GatherTask {
   frames: SourcedFrame[];
-  /** Some of the shot's background moves by itself. */
-  restless: boolean;
+  /** What some frames call restless, if some of the shot's background moves by itself. */
+  restless?: Told[];
   /** What lies off the camera's plane, as far as the stretches around the frames know; by the time of their keys. */
   depths: StretchDepth[];
   out: string;
@@ -119,7 +131,8 @@ export interface PlateTask extends SourcedFrame {
   /** Px of the frame. */
   rect: Rect;
   local: boolean;
-  restless: boolean;
+  /** As {@link GatherTask.restless}. */
+  restless?: Told[];
   /** As {@link GatheredFrame.contradicted}, of all frames, as this one sees them. */
   contradicted: Float64Array;
 }

@@ -1,20 +1,23 @@
-import type { DepthMotion } from '../core/depth/depthMotion.ts';
+import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { withdrawContradicted } from '../core/fill/distrust.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
 import { Gatherer, neededRect, union } from '../core/fill/gather.ts';
 import { tilesUnseen, type Gathered } from '../core/fill/gathered.ts';
-import { middlesOf } from '../core/fill/offsetGrid.ts';
 import { areHiddenBriefly } from '../core/fill/mirroredTime.ts';
 import { layMirrored, MIRRORED_MARGIN, mirroredViews } from '../core/fill/mirrored.ts';
+import type { FleckPictures } from '../core/fill/finish.ts';
+import type { FleckSource } from '../core/fill/fleckOffsets.ts';
 import { layUnder, type Shown } from '../core/fill/layFlecks.ts';
 import { partOf, type Region } from '../core/fill/region.ts';
-import { restlessnessOf, type Restless } from '../core/fill/restless.ts';
+import { restlessnessOf, restlessPlaces, type Restless } from '../core/fill/restless.ts';
 import { partAround, SourceFrames } from '../core/fill/sourceFrames.ts';
 import type { FrameReader, Rect } from '../core/image/format.ts';
 import { LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCells.ts';
 import type { CameraMotion } from '../core/motion/cameraMotion.ts';
 import type { VisibilityFinder } from '../core/reveal/visibility.ts';
 import type { Kernels } from '../kernels/index.ts';
+import type { Told } from './engineTasks.ts';
+import { seenFrom } from './seenFrom.ts';
 
 /** A region, and the frames from which it is filled. */
 export interface SourcedRegion {
@@ -75,14 +78,17 @@ export class Gatherings {
   tellsRestless(region: Region, restless: Restless | undefined, factor = 1): boolean {
     if (!restless?.sure) return false;
     const { cells, finder } = this.shot;
-    const most = [...restless.cells.keys()].filter((i) => restless.cells[i] === 1);
-    const places = middlesOf(region, most).map((v) => v * factor);
+    const places = restlessPlaces(region, restless).map((v) => v * factor);
     return areHiddenBriefly(finder.covered(region.frame), cells, places);
   }
 
-  /** Takes what is restless in a frame, of a shot that has such, from just before and after it is hidden. */
-  takeMirrored(gathered: Gathered): void {
-    const restless = restlessnessOf(gathered);
+  /**
+   * Takes what is restless in a frame, of a shot that has such, from just before and after it is hidden.
+   *
+   * @param told - What some frames call restless.
+   */
+  takeMirrored(gathered: Gathered, told: readonly Told[]): void {
+    const restless = restlessnessOf(gathered, seenFrom(gathered.region.frame, told, this.shot.camera));
     if (!restless) return;
     gathered.restless = restless;
     const { region } = gathered;
@@ -98,8 +104,22 @@ export class Gatherings {
     });
   }
 
+  /** Pictures of a hole from which flecks are taken that pass before it; undefined without any. */
+  flecks(region: Region, from: readonly FleckSource[]): FleckPictures | undefined {
+    if (from.length === 0) return undefined;
+    const motion = new DepthMotion(this.shot.camera);
+    const [shown, check] = (['frame', 'check'] as const).map((one) =>
+      this.inOrder(
+        region,
+        from.map((f) => f[one]),
+        motion,
+      ),
+    );
+    return { shown, check };
+  }
+
   /** What single frames show of a region, each where those before it do not. */
-  inOrder(region: Region, frames: readonly number[], motion: DepthMotion): Shown {
+  private inOrder(region: Region, frames: readonly number[], motion: DepthMotion): Shown {
     const work = [{ region, sources: frames }];
     return this.with(work, motion, this.shot.mattes, (gatherer) => {
       const [first, ...others] = frames;

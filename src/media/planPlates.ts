@@ -8,7 +8,7 @@ import type { CameraMotion } from '../core/motion/cameraMotion.ts';
 import { bestAnchor, REVEAL_LEVEL } from '../core/reveal/reveal.ts';
 import { ladder, NEAR_REACH, type VisibilityFinder } from '../core/reveal/visibility.ts';
 import type { FrameChoice, GatheredFrame, PlateTask } from './engineTasks.ts';
-import { seenFrom } from './seenFrom.ts';
+import { contradictedOf, seenFrom } from './seenFrom.ts';
 
 const MOST_PLATES = 4;
 /** Frames beside its own that a completed picture's surroundings are fused from. */
@@ -51,7 +51,7 @@ export async function planPlates(grounds: PlateGrounds): Promise<Omit<PlateTask,
     const others = near.filter((s) => finder.sameScene(s, frame) && !own.includes(s));
     const sources = [frame, ...own, ...evenly(others, Math.max(0, PLATE_SOURCES - own.length))].sort((a, b) => a - b);
     const rect = plateRect(unseenBox(maps[frame]!, cells), grounds.frames);
-    tasks.push({ frame, rect, sources, contradicted: seenFrom(frame, gathered, camera) });
+    tasks.push({ frame, rect, sources, contradicted: seenFrom(frame, gathered.map(contradictedOf), camera) });
     forget(maps, { frame, rect }, cells, finder);
   }
   return tasks;

@@ -11,21 +11,28 @@ import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
 import { frameBytes, maxSample, type FrameFormat } from '../core/image/format.ts';
 import { boxOf, cellsUnder, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
-import { CameraMotion, solveCamera, type CameraMotionData } from '../core/motion/cameraMotion.ts';
-import { unitSpace } from '../core/motion/space.ts';
+import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { bestAnchor, regrade, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
 import { donorShows, plateShows, withOwnSources, type ShowsAt } from '../core/reveal/ownSources.ts';
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
-import type { FinishTask, FrameChoice, GatheredFrame, SessionJob, SourcedFrame } from './engineTasks.ts';
-import { FEW_LINKS, LONG_LINKS, measureCamera } from './cameraWork.ts';
-import { movingFrames } from './moversWork.ts';
+import type {
+  FinishTask,
+  FrameChoice,
+  GatheredFrame,
+  PlateTask,
+  SessionJob,
+  SourcedFrame,
+  Told,
+} from './engineTasks.ts';
+import { FEW_LINKS, LONG_LINKS, measureCamera, stillMotion } from './cameraWork.ts';
+import { findBehind } from './behindWork.ts';
 import type { BodyBehind } from '../core/behind/planBehind.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { readPlate, type StoredPlate } from './plateFile.ts';
 import { carriedPlates } from './carriedPlates.ts';
 import { planPlates } from './planPlates.ts';
-import { seenFrom } from './seenFrom.ts';
+import { contradictedOf, seenFrom } from './seenFrom.ts';
 import { partsAlone, SharedParts, type Part, type Parts } from './parts.ts';
 import { CHUNK } from './takeFiles.ts';
 import { EngineThreads, inStretches } from './threads.ts';
@@ -103,9 +110,6 @@ const PROBES_SHARE = 0.2;
 
 /** Longer side at most of the frames in which it is searched for who passes behind holes, px. */
 const SEARCH_LONG_SIDE = 400;
-/** So far from a frame in which somebody touches a hole they are searched for, frames: a stride and what tells of their way. */
-const SEARCHED_AROUND = 36;
-
 /** Chunks of a draft whose depths are found together. */
 const DRAFT_STRETCH = 4;
 
@@ -233,29 +237,20 @@ export class TakeWork {
     // Of water many sources show as many things as few do; people who pass are outvoted.
     const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
     const choices = restless && !local ? first : many;
-    const { gathered, depths } = await this.gather(choices, { local, restless });
-    // Surf and swaying grass would be taken for somebody.
-    const behind = restless ? [] : await this.once('behind', () => this.findBehind(gathered, motion));
-    const made = await this.buildPlates(choices, gathered, motion, { local, restless });
+    const fromFrames = this.options.settings.sources.includes('frames');
+    const { gathered, depths, told } = await this.gather(choices, { local, restless });
+    const onProgress = (done: number): void => this.report('behind', done);
+    const grounds = { count: this.options.count, motion, restless, onProgress };
+    const behind = fromFrames ? await this.once('behind', () => findBehind(this.threads, gathered, grounds)) : [];
+    const made = await this.buildPlates(choices, gathered, motion, { local, restless: told });
     const by = { threads: this.threads, parts: this.parts, camera: this.camera! };
     const plates = await carriedPlates(by, made, depths, gathered);
     // What is taken from mirrored time has its flecks.
-    const asked = restless || !this.options.settings.sources.includes('frames') ? [] : gathered;
+    const asked = restless || !fromFrames ? [] : gathered;
     const flecks = fleckOffsetsOf(this.cells, this.camera!, asked);
     const frames = await this.finish(gathered, { plates, depths }, { behind, flecks });
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
     return { motion, reveal, frames, plates: plates.length };
-  }
-
-  /** Who passes behind the holes: searched for around the frames in which somebody is seen beside one. */
-  private async findBehind(gathered: GatheredFrame[], motion: CameraMotionData): Promise<BodyBehind[]> {
-    const { count, settings } = this.options;
-    const touched = gathered.filter((g) => g.measure.touched).map((g) => g.frame);
-    if (touched.length === 0 || !settings.sources.includes('frames')) return [];
-    const isWanted = (frame: number): boolean => touched.some((t) => Math.abs(frame - t) <= SEARCHED_AROUND);
-    const onProgress = (_: string, done: number): void => this.report('behind', done);
-    const moving = await movingFrames({ count, shades: true, isWanted, onProgress }, this.threads, motion);
-    return this.threads.run('planBehind', moving);
   }
 
   private report(stage: Progress['stage'], done: number): void {
@@ -363,7 +358,7 @@ export class TakeWork {
   private async gather(
     choices: FrameChoice[],
     { local, restless }: Nature,
-  ): Promise<{ gathered: GatheredFrame[]; depths: StretchDepth[] }> {
+  ): Promise<{ gathered: GatheredFrame[]; depths: StretchDepth[]; told?: Told[] }> {
     const chunks = this.chunks();
     const per = this.options.draft ? DRAFT_STRETCH : 1;
     const stretches = local ? joined(chunks, per) : [];
@@ -371,17 +366,24 @@ export class TakeWork {
     let done = 0;
     const report = (): void => this.report('gather', ++done / steps);
     const depths = await this.findDepths(stretches, choices, report);
+    const around = (k: number): StretchDepth[] => [-1, 0, 1].flatMap((i) => depths.get(Math.floor(k / per) + i) ?? []);
+    const asked = chunks.map(([k, frames]) => ({
+      name: `restless-${k}`,
+      compute: () =>
+        this.threads.run('tellRestless', { ...sourced([middleOf(frames)], choices)[0], depths: around(k) }),
+    }));
+    const told = restless ? await this.parts.all(asked) : undefined;
     const parts = chunks.map(([k, frames]) => ({
       name: `gather-${k}.measured`,
       compute: () =>
         this.threads.run('gather', {
           frames: sourced(frames, choices),
-          restless,
-          depths: [-1, 0, 1].flatMap((i) => depths.get(Math.floor(k / per) + i) ?? []),
+          restless: told,
+          depths: around(k),
           out: this.path(`gather-${k}.bin`),
         }),
     }));
-    return { gathered: (await this.parts.all(parts, report)).flat(), depths: [...depths.values()] };
+    return { gathered: (await this.parts.all(parts, report)).flat(), depths: [...depths.values()], told };
   }
 
   /** Depths of stretches of frames, each known up to the middles of its neighbours. */
@@ -427,7 +429,7 @@ export class TakeWork {
     choices: FrameChoice[],
     gathered: GatheredFrame[],
     motion: CameraMotionData,
-    nature: Nature,
+    nature: Pick<PlateTask, 'local' | 'restless'>,
   ): Promise<Plate[]> {
     const { settings, frames } = this.options;
     if (!settings.sources.includes('texture')) return [];
@@ -459,7 +461,7 @@ export class TakeWork {
     const { models, shares } = shotGrain(measured, maxSample(this.options.frames.format));
     const sharesAt = new Map(gathered.map((g, k) => [g.frame, shares[k]]));
     const byFrame = new Map(gathered.map((g) => [g.frame, g]));
-    const some = gathered.filter((_, k) => k % ASKED_EVERY === 0);
+    const some = gathered.filter((_, k) => k % ASKED_EVERY === 0).map(contradictedOf);
     const still = stillness(gathered.map((g) => g.measure.likeness));
     let done = 0;
     const parts = this.chunks().map(([k, frames]) => ({
@@ -492,10 +494,6 @@ export class TakeWork {
 
 /** Whether so many of the frames asked tell something of the shot. */
 const areSome = (told: number, of: number): boolean => told > 0 && told >= of * PROBES_SHARE;
-
-function stillMotion(format: FrameFormat, count: number): CameraMotionData {
-  return solveCamera(format.width, format.height, count, [], unitSpace(format.width, format.height).half);
-}
 
 /** Every so many chunks as one. */
 function joined(chunks: readonly [number, number[]][], per: number): [number, number[]][] {

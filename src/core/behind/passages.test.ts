@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
-import { identity3 } from '../geometry/homography.ts';
-import { HOLE, looksAt, seenOf, toTheLeft, toTheRight, trailOf } from '../testing/passing.ts';
-import { passersOf, type Passer } from './passages.ts';
+import { identity3, type Matrix3 } from '../geometry/homography.ts';
+import { H, HOLE, looksAt, seenOf, toTheLeft, toTheRight, trailOf } from '../testing/passing.ts';
+import { goesFar, passersOf, type Passer } from './passages.ts';
 
 const looks = looksAt([toTheRight, toTheLeft]);
 const middle = 33;
@@ -45,8 +45,51 @@ describe('who goes in on one side of a hole', () => {
     for (const t of one.free) expect(one.bodies.get(t)).toEqual(seenOf(toTheRight, t));
   });
 
+  it('may go along the border of the picture', () => {
+    const low = { ...toTheRight, top: H - toTheRight.height - 3 };
+    expect(passersOf([trailOf(() => low)], looksAt([low]), identity3)).toHaveLength(1);
+  });
+
   it('is nobody whom it never leaves', () => {
     const clinging = { ...toTheRight, left: () => HOLE.to + 3 };
     expect(passersOf([trailOf(() => clinging)], looksAt([clinging]), identity3)).toEqual([]);
+  });
+});
+
+describe('who goes far', () => {
+  const seen = (left: (t: number) => number, from: number, to: number): Passer => {
+    const { bodies, wholes } = trailOf(() => ({ ...toTheRight, left }));
+    return { bodies, wholes, free: Array.from({ length: to - from }, (_, k) => from + k) };
+  };
+
+  it('is somebody who is seen for long and goes on, not what sways or comes and goes', () => {
+    expect(
+      goesFar(
+        seen((t) => 10 + t, 0, 40),
+        identity3,
+      ),
+    ).toBe(true);
+    expect(
+      goesFar(
+        seen((t) => 30 + 6 * Math.sin(t), 0, 40),
+        identity3,
+      ),
+    ).toBe(false);
+    expect(
+      goesFar(
+        seen((t) => 10 + 8 * t, 0, 6),
+        identity3,
+      ),
+    ).toBe(false);
+  });
+
+  it('is told beside the camera', () => {
+    const turning = (from: number, to: number): Matrix3 => Float64Array.of(1, 0, to - from, 0, 1, 0, 0, 0, 1);
+    expect(
+      goesFar(
+        seen((t) => 10 + t, 0, 40),
+        turning,
+      ),
+    ).toBe(false);
   });
 });

@@ -62,6 +62,20 @@ export function passersOf(trails: readonly Trail[], looks: Looks, step: Step): P
   );
 }
 
+/** Frames in which somebody is free who is told from leaves and waves, and of their own size how far they go meanwhile. */
+const FREE_FOR_SURE = 15;
+const FAR = 1;
+
+/** Whether something is seen for long, and goes on: waves come and go, leaves stay where they are. */
+export function goesFar({ bodies, free }: Passer, step: Step): boolean {
+  if (free.length < FREE_FOR_SURE) return false;
+  const [first, last] = [free[0], free.at(-1)!];
+  const { width, height } = bodies.get(first)!;
+  const was = centreOf(bodies.get(first)!);
+  const carried = project(step(first, last), was.x, was.y);
+  return distance(centreOf(bodies.get(last)!), carried) >= FAR * Math.max(width, height);
+}
+
 /** Divides what was followed where it was lost behind the hole: whoever came out may be somebody else. */
 function partsOf({ bodies, wholes }: Trail, others: readonly Trail[], looks: Looks): Passer[] {
   const frames = [...bodies.keys()].sort((a, b) => a - b);
@@ -95,29 +109,30 @@ function isClear(mask: MaskPatch, t: number, others: readonly Trail[], looks: Lo
   });
 }
 
-/** Whether it is ever away from the mattes: what stays beside them is a part of what goes. */
+/** Whether it is ever away from the mattes: what stays beside them is a part of what goes. The frame's border may be near: feet are. */
 const getsAway = ({ bodies, free }: Passer, looks: Looks): boolean =>
   free.some((t) => {
     const body = bodies.get(t)!;
-    return !touchesHidden(body, looks, t, Math.ceil(AWAY * Math.min(body.width, body.height)));
+    return !touches(body, looks, t, Math.ceil(AWAY * Math.min(body.width, body.height)), false);
   });
 
 /** A matte is this near to what it hides a part of, px. */
 const BESIDE = 2;
 
 /** Whether a matte or the frame's border is beside a body. */
-function touchesHidden(mask: MaskPatch, looks: Looks, t: number, within = BESIDE): boolean {
+const touchesHidden = (mask: MaskPatch, looks: Looks, t: number): boolean => touches(mask, looks, t, BESIDE, true);
+
+/** Whether a matte is so near to a body, px. @param border - Or the frame's border. */
+function touches(mask: MaskPatch, looks: Looks, t: number, within: number, border: boolean): boolean {
   const { width, height } = looks;
   const hidden = looks.hidden(t);
   const near = grown(mask, within);
-  for (let v = 0; v < near.height; v++) {
-    for (let u = 0; u < near.width; u++) {
-      if (near.data[v * near.width + u] === 0) continue;
-      const [x, y] = [near.x + u, near.y + v];
-      if (x < 0 || y < 0 || x >= width || y >= height || hidden[y * width + x] > 0) return true;
-    }
-  }
-  return false;
+  return near.data.some((v, i) => {
+    if (v === 0) return false;
+    const [x, y] = [near.x + (i % near.width), near.y + Math.floor(i / near.width)];
+    const inside = x >= 0 && y >= 0 && x < width && y < height;
+    return inside ? hidden[y * width + x] > 0 : border;
+  });
 }
 
 /** Joins who goes in on one side of a hole to who comes out on the other: by their way, and by their looks. */

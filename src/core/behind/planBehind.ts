@@ -12,7 +12,7 @@ import type { SmallBody } from './cutBody.ts';
 import { ClearFrames } from './clearFrames.ts';
 import { Looks } from './looks.ts';
 import { Moments } from './moments.ts';
-import { passersOf, type Passer } from './passages.ts';
+import { goesFar, passersOf, type Passer } from './passages.ts';
 import { visibleParts } from './visibleParts.ts';
 import { Follower } from './way.ts';
 
@@ -34,12 +34,14 @@ export interface BodyBehind {
  * @param moving - Of every frame.
  * @param frames - At a draft's size, and their mattes.
  * @param motion - Of the camera, in their px.
+ * @param restless - Some of the background moves by itself: what is seen briefly, or stays where it is, is that.
  */
 export function planBehind(
   moving: readonly MovingFrame[],
   frames: FrameReader,
   mattes: FrameReader,
   motion: CameraMotion,
+  restless: boolean,
 ): BodyBehind[] {
   const looks = new Looks(frames, mattes);
   const step: Step = (from, to) => motion.plane(from, to);
@@ -52,7 +54,8 @@ export function planBehind(
     wholes: byFrame(mover, mover.masks),
   }));
   const clear = new ClearFrames(visible, looks, motion);
-  const all = passersOf(trails, looks, step).flatMap((passer) => behindOf(passer, looks, step, clear));
+  const passers = passersOf(trails, looks, step).filter((passer) => !restless || goesFar(passer, step));
+  const all = passers.flatMap((passer) => behindOf(passer, looks, step, clear));
   return all.sort((a, b) => a.frame - b.frame || footOf(a) - footOf(b));
 }
 

@@ -2,7 +2,7 @@ import { median } from '../geometry/linear.ts';
 import { components } from '../image/components.ts';
 import { cellShares, smoothedCells } from './cellShares.ts';
 import type { Gathered } from './gathered.ts';
-import { CELL, middlesOf, offsetGrid } from './offsetGrid.ts';
+import { CELL, cellsAt, middlesOf, offsetGrid } from './offsetGrid.ts';
 import type { Region } from './region.ts';
 import { activeCells } from './smoothField.ts';
 import { ENOUGH } from './sourceAgreement.ts';
@@ -90,16 +90,9 @@ function thinCells(region: Region, support: Float32Array): number[] {
  * @param below - Only from px with less of it.
  */
 export function withdraw(region: Region, support: Float32Array, middles: ArrayLike<number>, below = Infinity): void {
-  const { x, y, width } = region.rect;
-  const { cols, rows } = offsetGrid(region);
-  // Many frames tell of the same cells.
-  const told = new Uint8Array(cols * rows);
-  for (let k = 0; k < middles.length; k += 2) {
-    const [c, r] = [Math.floor((middles[k] - x) / CELL), Math.floor((middles[k + 1] - y) / CELL)];
-    if (c >= 0 && r >= 0 && c < cols && r < rows) told[r * cols + c] = 1;
-  }
-  for (let cell = 0; cell < told.length; cell++) {
-    if (told[cell] === 0) continue;
+  const { width } = region.rect;
+  const { cols } = offsetGrid(region);
+  for (const cell of cellsAt(region, middles)) {
     const first = Math.floor(cell / cols) * CELL * width + (cell % cols) * CELL;
     for (let b = 0; b < CELL; b++) {
       for (let i = first + b * width; i < first + b * width + CELL; i++) if (support[i] < below) support[i] = 0;

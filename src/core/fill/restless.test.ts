@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { nothingOf, type Gathered } from './gathered.ts';
 import type { Region } from './region.ts';
-import { restlessnessOf } from './restless.ts';
+import { restlessnessOf, restlessPlaces } from './restless.ts';
 
 const [COLS, ROWS] = [10, 20];
 const [WIDTH, HEIGHT] = [COLS * 16, ROWS * 16];
@@ -72,5 +72,17 @@ describe('restlessness', () => {
       ),
     );
     expect(found?.sure ?? false).toBe(false);
+  });
+
+  it('is told by other frames where the rim rests, of what the sources do not agree about', () => {
+    // A bush in the hole, up to row 200: the rim shows the wall alone.
+    const bush: Of = (x, y) => (x >= 56 && x < 104 && y >= 80 && y < 200 ? 0.4 : 0.9);
+    const one = gathered(bush, () => 1);
+    expect(restlessnessOf(one)).toBeUndefined();
+    const told = [80, 140, 81, 260];
+    const found = restlessnessOf(one, told)!;
+    expect([at(found, 80, 140), at(found, 80, 260)]).toEqual([1, 0]);
+    expect(found.sure).toBe(false);
+    expect(restlessPlaces(one.region, found)).toContain(76);
   });
 });

@@ -1,6 +1,7 @@
 import { cellShares, medianBeside, restOfRim, smoothedCells } from './cellShares.ts';
 import type { Gathered } from './gathered.ts';
-import { offsetGrid } from './offsetGrid.ts';
+import { cellsAt, middlesOf, offsetGrid } from './offsetGrid.ts';
+import type { Region } from './region.ts';
 import { activeCells } from './smoothField.ts';
 
 /** Share of agreeing weight from which a place rests, and under which it is restless. */
@@ -25,26 +26,36 @@ export interface Restless {
  * shows there. Told by sources that do not agree about a place of the hole, nor about the rim beside it, nor with the frame itself there. A
  * near thing that slides before a place is seen on less of the rim, and most sources agree with the frame about that.
  *
+ * @param told - Middles of cells that other frames call restless, frame px, interleaved: their rims saw what this one's does not.
  * @returns undefined where all of it rests.
  */
-export function restlessnessOf(gathered: Gathered): Restless | undefined {
+export function restlessnessOf(gathered: Gathered, told: ArrayLike<number> = []): Restless | undefined {
   const { region } = gathered;
   const { cols, rows } = offsetGrid(region);
   const hole = smoothedCells(cellShares(gathered, region.alpha), cols, rows, REACH);
   if (hole.every((v) => !(v < RESTS))) return undefined;
   const rim = smoothedCells(restOfRim(gathered), cols, rows, REACH);
   const beside = medianBeside(rim, cols);
+  const elsewhere = cellsAt(region, told);
   const cells = new Float32Array(cols * rows);
   for (const cell of activeCells(region)) {
     const own = Number.isNaN(hole[cell]) ? rim[cell] : hole[cell];
     if (own > RESTS) continue;
-    cells[cell] = Math.min(restlessness(beside(cell, NEAREST)), Number.isNaN(own) ? 1 : restlessness(own));
+    const around = elsewhere.has(cell) ? 1 : restlessness(beside(cell, NEAREST));
+    cells[cell] = Math.min(around, Number.isNaN(own) ? 1 : restlessness(own));
   }
   if (cells.every((v) => v === 0)) return undefined;
   const most = Math.round(TELLING_SHARE * rim.reduce((n, v) => n + (Number.isNaN(v) ? 0 : 1), 0));
   const sure = cells.some((v, cell) => v === 1 && beside(cell, most) < RESTLESS);
   return { cells: spreadOut(cells, cols, rows), sure };
 }
+
+/** Middles of cells that are as restless as can be, frame px, interleaved. */
+export const restlessPlaces = (region: Region, { cells }: Restless): number[] =>
+  middlesOf(
+    region,
+    [...cells.keys()].filter((i) => cells[i] === 1),
+  );
 
 /** With what lies next to restless cells: to where waves run up, some of the sources that a cell is told by rest. */
 function spreadOut(cells: Float32Array, cols: number, rows: number): Float32Array {
