@@ -10,6 +10,7 @@ import { orbit } from './orbit.ts';
 import { park } from './park.ts';
 import { quay } from './quay.ts';
 import { roofs } from './roofs.ts';
+import { room } from './room.ts';
 import { reedBed, shore } from './shore.ts';
 import { rain, snow } from './snow.ts';
 import { square } from './square.ts';
@@ -35,4 +36,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   snow,
   rain,
   park,
+  room,
 ];

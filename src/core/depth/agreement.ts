@@ -11,17 +11,37 @@ import {
 
 /** Share of the frames that show a window which are believed: before the others somebody may pass. */
 const BELIEVED_SHARE = 0.5;
+/**
+ * Share of them that has to agree for a surface to be the only one, and how much that counts beside those that are believed: where a lamp's pole stands
+ * before a wall, half of the frames show the bare wall in its place on any surface but its own.
+ */
+const WIDE_SHARE = 0.75;
+const WIDE_COUNTS = 0.2;
 /** Differences count up to this, 16-bit-pyramid levels of an 8-bit one. */
 export const CLIP = 18;
 /** Sources that differ about a tile by more, 8-bit levels (rms), do not agree. */
 const POOR = 6;
+/** A window of less contrast than so many 8-bit levels (standard deviation) shows nothing: frames agree about it wherever it is laid. */
+const PLAIN = 3;
+
+/** How far most frames that see each tile disagree about it on a surface; NaN where fewer than two do. */
+export const costsOn = (seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[]): Float64Array =>
+  disagreement(seen, place, tiles, (views, at, unit) => leastMean(misfitsAt(views, at, unit).misfits, WIDE_SHARE));
 
 /**
- * What it costs to put each tile on a surface: {@link disagreement} of the sources before which nothing seems to stand.
+ * The same where they agree about something: NaN where it is plain.
  * @param least - NaN where fewer frames see a tile.
  */
-export const costsOn = (seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[], least = 2): Float64Array =>
-  disagreement(seen, place, tiles, (views, at, unit) => unhiddenVarianceAt(views, at, unit, least));
+export const detailCostsOn = (
+  seen: Witnesses,
+  place: PlaceIn,
+  tiles: readonly TileWindow[],
+  least: number,
+): Float64Array =>
+  disagreement(seen, place, tiles, (views, at, unit) => {
+    const { misfits, contrast } = misfitsAt(views, at, unit);
+    return misfits.length < least || contrast < PLAIN * unit ? NaN : leastMean(misfits, WIDE_SHARE);
+  });
 
 /** What {@link costsOn} is above where the sources do not agree. */
 export const poorCost = ({ unit }: Pick<Witnesses, 'unit'>): number => (POOR * unit) ** 2;
@@ -84,16 +104,29 @@ function varianceAt(views: readonly View[], at: number, unit: number): number {
  * Mean squared difference to the views' median, of the views that differ least: before the others something nearer may stand.
  * A little less exact than {@link varianceAt} where nothing does.
  */
-export function unhiddenVarianceAt(views: readonly View[], at: number, unit: number, least: number): number {
+export function unhiddenVarianceAt(views: readonly View[], at: number, unit: number): number {
+  const { misfits } = misfitsAt(views, at, unit);
+  return leastMean(misfits, BELIEVED_SHARE) + WIDE_COUNTS * leastMean(misfits, WIDE_SHARE);
+}
+
+/** Mean of a share of some misfits, the smallest of them, and of two at least; NaN if there are fewer. */
+function leastMean(misfits: readonly number[], share: number): number {
+  const least = misfits.slice(0, Math.max(2, Math.ceil(share * misfits.length)));
+  return least.length < 2 ? NaN : least.reduce((sum, v) => sum + v, 0) / least.length;
+}
+
+/** How far each view of a window is from the median of all, mean squares in ascending order, and the contrast of that. */
+function misfitsAt(views: readonly View[], at: number, unit: number): { misfits: number[]; contrast: number } {
   const seen = seenAt(views, at);
-  if (seen.length < least) return NaN;
   const off = seen.map(() => ({ sum: 0, n: 0 }));
   const values = new Float64Array(seen.length);
+  let [total, squares, known] = [0, 0, 0];
   for (let i = at; i < at + WINDOW; i++) {
     let n = 0;
     for (const { view, mean } of seen) if (!Number.isNaN(view[i])) values[n++] = view[i] - mean;
     if (n < 2) continue;
     const middle = median(values.subarray(0, n));
+    [total, squares, known] = [total + middle, squares + middle * middle, known + 1];
     seen.forEach(({ view, mean }, k) => {
       if (Number.isNaN(view[i])) return;
       off[k].sum += Math.min(CLIP * unit, Math.abs(view[i] - mean - middle)) ** 2;
@@ -101,6 +134,5 @@ export function unhiddenVarianceAt(views: readonly View[], at: number, unit: num
     });
   }
   const misfits = off.flatMap(({ sum, n }) => (n > 0 ? [sum / n] : [])).sort((a, b) => a - b);
-  const believed = misfits.slice(0, Math.max(2, Math.ceil(BELIEVED_SHARE * misfits.length)));
-  return believed.length < 2 ? NaN : believed.reduce((sum, v) => sum + v, 0) / believed.length;
+  return { misfits, contrast: known === 0 ? 0 : Math.sqrt(Math.max(0, squares / known - (total / known) ** 2)) };
 }

@@ -11,7 +11,7 @@ import {
   twoDepths,
   witnessesOf,
 } from '../testing/twoDepths.ts';
-import { disagreement } from './agreement.ts';
+import { detailCostsOn, disagreement, poorCost } from './agreement.ts';
 import { chooseSurfaces } from './chooseSurfaces.ts';
 import type { PlaceIn, Witnesses } from './tileWindows.ts';
 
@@ -122,5 +122,23 @@ describe('the surface behind a tile', () => {
       return true;
     };
     expect([...chooseSurfaces(seen, [far, elsewhere], row, COLS, ROWS)]).toEqual([0, 0, 0, 0, 0, 0]);
+  });
+
+  it('is that of something thin before what is even, though half of the frames show nothing where it would be on another', () => {
+    const wall = (x: number, y: number, t: number): number => 120 + ((x * 7919 + y * 104729 + t * 1299709) % 2);
+    const pole = (x: number, t: number): boolean =>
+      Math.abs(x - TWO_DEPTHS.parallax * (t - TWO_DEPTHS.frame) - 152 - (t % 4 === 0 ? 0.6 : -0.6)) < 2;
+    const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x, y, _plane, t) =>
+      pole(x, t) ? 20 : wall(x, y, t),
+    );
+    const seen = {
+      ...witnessesOf(kernels, frames, SIDE),
+      blocked: (t: number): boolean => t === TWO_DEPTHS.frame,
+    };
+    const [tiles, places] = [[1, 2].map((r) => tileAt(9, r)), [far, near]];
+    expect([...chooseSurfaces(seen, places, tiles, COLS, ROWS)]).toEqual([1, 1]);
+    const [plain, thin] = places.map((place) => detailCostsOn(seen, place, tiles, 5));
+    expect([...plain].every(Number.isNaN)).toBe(true);
+    expect(Math.max(...thin)).toBeLessThan(poorCost(seen));
   });
 });

@@ -48,9 +48,7 @@ export function chooseSurfaces(
   rows: number,
 ): Uint8Array {
   const views = surfaces.map((place) => viewsOn(seen, place, tiles));
-  const measured = views.map((v) =>
-    Float64Array.from(tiles, (_, t) => unhiddenVarianceAt(v, t * WINDOW, seen.unit, 2)),
-  );
+  const measured = views.map((v) => Float64Array.from(tiles, (_, t) => unhiddenVarianceAt(v, t * WINDOW, seen.unit)));
   const costs = measured.map((own, k) =>
     own.map((cost, t) =>
       measured.some((c, b) => Number.isNaN(c[t]) && tellsNothing(views[k], views[b], t, seen)) ? NaN : cost,

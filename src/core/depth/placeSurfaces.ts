@@ -1,4 +1,4 @@
-import { costsOn, disagreement, poorCost } from './agreement.ts';
+import { costsOn, detailCostsOn, disagreement, poorCost } from './agreement.ts';
 import { chooseSurfaces } from './chooseSurfaces.ts';
 import type { PlacedSurface, StretchDepth } from './depthPlaces.ts';
 import { missedSurface, type Missed, type Sweep } from './missedSurface.ts';
@@ -75,7 +75,7 @@ function missedBehind(
   return missedSurface(
     poor.map(({ tile }) => tile),
     poor.map(({ before }) => before),
-    (s, of) => costsOn(seen, placeOn({ around, surface: s }), of, WITNESSES),
+    (s, of) => detailCostsOn(seen, placeOn({ around, surface: s }), of, WITNESSES),
     sweep,
     met,
   );
