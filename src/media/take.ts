@@ -110,6 +110,7 @@ const PROBES_SHARE = 0.2;
 
 /** Longer side at most of the frames in which it is searched for who passes behind holes, px. */
 const SEARCH_LONG_SIDE = 400;
+
 /** Chunks of a draft whose depths are found together. */
 const DRAFT_STRETCH = 4;
 

@@ -12,8 +12,8 @@ import {
 /** Share of the frames that show a window which are believed: before the others somebody may pass. */
 const BELIEVED_SHARE = 0.5;
 /**
- * Share of them that has to agree for a surface to be the only one, and how much that counts beside those that are believed: where a lamp's pole stands
- * before a wall, half of the frames show the bare wall in its place on any surface but its own.
+ * Share of them that has to agree about what shows nothing, and how much that counts beside those that are believed: where a lamp's pole stands
+ * before a plain wall, half of the frames show the bare wall in its place on any surface but its own.
  */
 const WIDE_SHARE = 0.75;
 const WIDE_COUNTS = 0.2;
@@ -39,8 +39,8 @@ export const detailCostsOn = (
   least: number,
 ): Float64Array =>
   disagreement(seen, place, tiles, (views, at, unit) => {
-    const { misfits, contrast } = misfitsAt(views, at, unit);
-    return misfits.length < least || contrast < PLAIN * unit ? NaN : leastMean(misfits, WIDE_SHARE);
+    const { misfits, plain } = misfitsAt(views, at, unit);
+    return misfits.length < least || plain ? NaN : leastMean(misfits, WIDE_SHARE);
   });
 
 /** What {@link costsOn} is above where the sources do not agree. */
@@ -101,12 +101,12 @@ function varianceAt(views: readonly View[], at: number, unit: number): number {
 }
 
 /**
- * Mean squared difference to the views' median, of the views that differ least: before the others something nearer may stand.
- * A little less exact than {@link varianceAt} where nothing does.
+ * Mean squared difference to the views' median, of the views that differ least: before the others something nearer may stand. Where they
+ * agree about something plain, more of them are asked. A little less exact than {@link varianceAt} where nothing is hidden.
  */
 export function unhiddenVarianceAt(views: readonly View[], at: number, unit: number): number {
-  const { misfits } = misfitsAt(views, at, unit);
-  return leastMean(misfits, BELIEVED_SHARE) + WIDE_COUNTS * leastMean(misfits, WIDE_SHARE);
+  const { misfits, plain } = misfitsAt(views, at, unit);
+  return leastMean(misfits, BELIEVED_SHARE) + (plain ? WIDE_COUNTS * leastMean(misfits, WIDE_SHARE) : 0);
 }
 
 /** Mean of a share of some misfits, the smallest of them, and of two at least; NaN if there are fewer. */
@@ -115,8 +115,8 @@ function leastMean(misfits: readonly number[], share: number): number {
   return least.length < 2 ? NaN : least.reduce((sum, v) => sum + v, 0) / least.length;
 }
 
-/** How far each view of a window is from the median of all, mean squares in ascending order, and the contrast of that. */
-function misfitsAt(views: readonly View[], at: number, unit: number): { misfits: number[]; contrast: number } {
+/** How far each view of a window is from the median of all, mean squares in ascending order, and whether that is plain. */
+function misfitsAt(views: readonly View[], at: number, unit: number): { misfits: number[]; plain: boolean } {
   const seen = seenAt(views, at);
   const off = seen.map(() => ({ sum: 0, n: 0 }));
   const values = new Float64Array(seen.length);
@@ -134,5 +134,5 @@ function misfitsAt(views: readonly View[], at: number, unit: number): { misfits:
     });
   }
   const misfits = off.flatMap(({ sum, n }) => (n > 0 ? [sum / n] : [])).sort((a, b) => a - b);
-  return { misfits, contrast: known === 0 ? 0 : Math.sqrt(Math.max(0, squares / known - (total / known) ** 2)) };
+  return { misfits, plain: known === 0 || squares / known - (total / known) ** 2 < (PLAIN * unit) ** 2 };
 }
