@@ -24,6 +24,8 @@ const WHOLE = 0.75;
 const AWAY = 0.5;
 /** Free frames from which somebody is known. */
 const LEAST_FREE = 5;
+/** Free frames from which somebody is told from leaves and waves. */
+const FREE_FOR_SURE = 15;
 /** Frames that tell how somebody goes before and after a hole. */
 const TELLING = 12;
 /** Frames that somebody may be hidden for to be known again. */
@@ -62,18 +64,19 @@ export function passersOf(trails: readonly Trail[], looks: Looks, step: Step): P
   );
 }
 
-/** Frames in which somebody is free who is told from leaves and waves, and of their own size how far they go meanwhile. */
-const FREE_FOR_SURE = 15;
-const FAR = 1;
-
-/** Whether something is seen for long, and goes on: waves come and go, leaves stay where they are. */
+/** Whether something is seen for long, and goes as far as it is large: waves come and go, leaves stay where they are. */
 export function goesFar({ bodies, free }: Passer, step: Step): boolean {
   if (free.length < FREE_FOR_SURE) return false;
-  const [first, last] = [free[0], free.at(-1)!];
-  const { width, height } = bodies.get(first)!;
-  const was = centreOf(bodies.get(first)!);
-  const carried = project(step(first, last), was.x, was.y);
-  return distance(centreOf(bodies.get(last)!), carried) >= FAR * Math.max(width, height);
+  const { width, height } = bodies.get(free[0])!;
+  const { x, y } = wayBetween(bodies, free[0], free.at(-1)!, step);
+  return Math.hypot(x, y) >= Math.max(width, height);
+}
+
+/** How far somebody goes from one frame to another beside the camera, px of the latter. */
+function wayBetween(bodies: Passer['bodies'], from: number, to: number, step: Step): Point {
+  const [was, is] = [centreOf(bodies.get(from)!), centreOf(bodies.get(to)!)];
+  const carried = project(step(from, to), was.x, was.y);
+  return { x: is.x - carried.x, y: is.y - carried.y };
 }
 
 /** Divides what was followed where it was lost behind the hole: whoever came out may be somebody else. */
@@ -199,14 +202,13 @@ function ending({ bodies, free }: Passer, side: 1 | -1, step: Step): Ending {
   const some = side < 0 ? free.slice(-TELLING) : free.slice(0, TELLING);
   const frame = side < 0 ? some.at(-1)! : some[0];
   const other = side < 0 ? some[0] : some.at(-1)!;
-  const [place, was] = [centreOf(bodies.get(frame)!), centreOf(bodies.get(other)!)];
-  const carried = project(step(other, frame), was.x, was.y);
+  const way = wayBetween(bodies, other, frame, step);
   const n = frame - other || 1;
   const { width, height } = bodies.get(frame)!;
   return {
     frame,
-    place,
-    speed: { x: (place.x - carried.x) / n, y: (place.y - carried.y) / n },
+    place: centreOf(bodies.get(frame)!),
+    speed: { x: way.x / n, y: way.y / n },
     size: Math.hypot(width, height),
   };
 }
