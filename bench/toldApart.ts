@@ -36,7 +36,7 @@ export async function judgeApart(
   }
   const frames = Array.from({ length: shot.frames }, (_, t) => countIn(shot, truth, t, masks));
   for (const m of masks) await m.close();
-  await rm(output);
+  await rm(output, { force: true });
   return shares(frames);
 }
 

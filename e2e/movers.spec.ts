@@ -56,6 +56,30 @@ test('a shot is searched, and both things that move are listed', async () => {
   await expect(next()).toContainText('2 things move by themselves');
 });
 
+test('what seems to stand is listed by itself, and does not go away with the rest', async () => {
+  // Whether something stands is told by footage with depth (bench); here one is said to.
+  await page.route('**/shots/*/movers', async (route) => {
+    const response = await route.fetch();
+    const body = (await response.json()) as { search: { movers: { stands?: boolean }[] } };
+    body.search.movers[1].stands = true;
+    await route.fulfill({ response, json: body });
+  });
+  await page.reload();
+  await expect(movers().getByRole('list', { name: 'Movers' }).getByRole('listitem')).toHaveCount(1);
+  await expect(next()).toContainText('One thing moves by itself');
+  await expect(movers().getByText('Standing 1')).toBeHidden();
+  await movers().getByText('One more seems to stand').click();
+  const stands = movers().getByRole('list', { name: 'What seems to stand' });
+  await expect(stands.getByRole('listitem')).toContainText('Standing 1');
+  await stands.getByRole('button', { name: 'Goes away' }).click();
+  await expect(removals().getByRole('listitem')).toHaveText(/Standing 1/);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(removals().getByRole('listitem')).toHaveCount(0);
+  await page.unroute('**/shots/*/movers');
+  await page.reload();
+  await expect(movers().getByRole('listitem')).toHaveCount(2);
+});
+
 test('one of them goes away with one press, and the other stays in front of it', async () => {
   const first = movers().getByRole('listitem').first();
   await first.getByRole('button', { name: 'Goes away' }).click();

@@ -103,9 +103,11 @@ describe('mnestra movers', () => {
     const out = ['--output', at('movers.mkv'), '--json', at('movers.json')];
     expect(mnestra('movers', '--quiet', '--input', shot.clip, ...out).status).toBe(0);
     expectMatte('movers.mkv');
-    const { movers } = JSON.parse(readFileSync(at('movers.json'), 'utf8')) as {
+    const { movers, standing } = JSON.parse(readFileSync(at('movers.json'), 'utf8')) as {
+      standing: object[];
       movers: { first: number; last: number; frames: { frame: number; box: number[]; middle: number[] }[] }[];
     };
+    expect(standing).toEqual([]);
     for (const { first, last, frames } of movers) {
       expect(frames.map((f) => f.frame)).toEqual(Array.from({ length: last - first + 1 }, (_, k) => first + k));
     }

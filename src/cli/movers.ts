@@ -16,7 +16,7 @@ export interface MoversCommand {
   input: string;
   output: string;
   json?: string;
-  /** Numbers in the list, from 1, of those that the matte holds; without it all. */
+  /** Numbers in the list, from 1 and on through what stands, of those that the matte holds; without it all that moves. */
   only?: number[];
   /** Leave the shadows of movers alone. */
   withoutShadows: boolean;
@@ -34,16 +34,18 @@ export async function moversCommand(request: MoversCommand, terminal: Terminal, 
     const onProgress = (stage: string, done: number): void => terminal.progress(stage, done);
     const wanted = { frames: small, count: small.count, shades: withoutShadows, threads, signal, onProgress };
     const found = await findMovers(wanted);
-    const movers = found.movers.map((m, i): Mover => ({ ...m, masks: found.bodies?.[i] ?? m.masks }));
+    const [{ length }, all] = [found.movers, [...found.movers, ...found.standing]];
+    const listed = all.map((m, i): Mover => ({ ...m, masks: found.bodies?.[i] ?? m.masks }));
+    const [movers, standing] = [listed.slice(0, length), listed.slice(length)];
     terminal.stage('write');
     const stored = storedFormat('gray', clip.width, clip.height);
-    const missing = only?.find((n) => n > movers.length);
+    const missing = only?.find((n) => n > listed.length);
     if (missing !== undefined) {
-      throw new AppError('no_mover', `There is no mover ${missing}: ${movers.length} were found.`);
+      throw new AppError('no_mover', `There is no mover ${missing}: ${listed.length} were found.`);
     }
-    const chosen = only ? movers.filter((_, i) => only.includes(i + 1)) : movers;
+    const chosen = only ? listed.filter((_, i) => only.includes(i + 1)) : movers;
     await encodeFrames({ output, clip, stored, signal }, (t) => matteOf(chosen, t, small.factor, clip));
-    if (json) await writeFile(json, moversJson(movers, small.factor));
+    if (json) await writeFile(json, moversJson(movers, standing, small.factor));
   });
 }
 

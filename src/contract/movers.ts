@@ -10,6 +10,8 @@ export interface MoverView {
   box: [number, number, number, number];
   /** Its middle on every frame: x0 y0 x1 y1 … */
   path: number[];
+  /** It only seems to move: it is nearer or farther than what lies around it, and the camera travels. Such come last. */
+  stands?: boolean;
 }
 
 /** The search of a shot for what moves by itself. */

@@ -39,6 +39,7 @@ import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { MoverSearch, type MovingFrame } from '../core/movers/moverSearch.ts';
+import type { Explained } from '../core/movers/rigidWorld.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
 import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
@@ -48,6 +49,7 @@ import type {
   CarryTask,
   Contradicted,
   DepthTask,
+  ExplainTask,
   RestlessTask,
   Told,
   FinishTask,
@@ -170,6 +172,11 @@ export class EngineSession {
   /** What moves, from what does in each frame. */
   linkMovers(moving: MovingFrame[]): Mover[] {
     return this.moverSearch().link(moving);
+  }
+
+  /** What a rigid world says of movers. */
+  explainMovers({ frame, masks }: ExplainTask): (Explained | undefined)[] {
+    return this.moverSearch().explain(frame, masks);
   }
 
   private moverSearch(): MoverSearch {

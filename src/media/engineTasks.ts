@@ -12,6 +12,7 @@ import type { FillSettings } from '../core/fill/settings.ts';
 import type { Matrix3 } from '../core/geometry/homography.ts';
 import type { FrameFormat, Rect } from '../core/image/format.ts';
 import type { MatteCells } from '../core/image/matteCells.ts';
+import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Moving } from '../core/movers/segment.ts';
 import type { RevealMap } from '../core/reveal/reveal.ts';
 
@@ -19,6 +20,12 @@ export interface MovingTask {
   frames: number[];
   /** Whether shadows are told apart. */
   shades: boolean;
+}
+
+/** Masks of movers on a frame. */
+export interface ExplainTask {
+  frame: number;
+  masks: MaskPatch[];
 }
 
 export interface MovingAtEndTask extends MovingTask {

@@ -8,6 +8,8 @@ import { endRuns } from '../core/movers/endRuns.ts';
 import { patchOf, type MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import type { MovingFrame } from '../core/movers/moverSearch.ts';
+import type { Explained } from '../core/movers/rigidWorld.ts';
+import { looksAt, stands } from '../core/movers/standing.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
 import { partsAlone } from './parts.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
@@ -30,7 +32,9 @@ const CHUNK = 8;
 /** What moves in a shot, and how its camera moves; all in px of the small frames. */
 export interface Found {
   movers: Mover[];
-  /** Per mover its masks without its shadow, if that was asked for. */
+  /** What was found like them, but stands: it is nearer or farther than what lies around it, and the camera travels. */
+  standing: Mover[];
+  /** Per mover, and per one that stands after them, its masks without its shadow, if that was asked for. */
   bodies?: MaskPatch[][];
   camera: CameraMotionData;
 }
@@ -41,11 +45,30 @@ export async function findMovers(options: MoversOptions): Promise<Found> {
     await threads.all('setMotion', camera);
     const { shades = false } = options;
     const frames = await movingFrames(options, threads, camera);
-    const movers = await threads.run('linkMovers', frames);
-    if (!shades) return { movers, camera };
+    const found = await threads.run('linkMovers', frames);
+    const isStanding = await findStanding(found, threads, camera);
+    const [movers, standing] = [false, true].map((wanted) => found.filter((_, i) => isStanding[i] === wanted));
+    if (!shades) return { movers, standing, camera };
     const shade = frames.map((f) => f.shade!);
-    return { movers, bodies: movers.map((m) => bodyOf(m, shade)), camera };
+    return { movers, standing, bodies: [...movers, ...standing].map((m) => bodyOf(m, shade)), camera };
   });
+}
+
+/** Which of what was found stands. Before a camera that rests nothing seems to move that does not. */
+async function findStanding(
+  found: readonly Mover[],
+  threads: EngineThreads,
+  camera: CameraMotionData,
+): Promise<boolean[]> {
+  const looks = found.map((): (Explained | undefined)[] => []);
+  const wanted = camera.tripod ? [] : [...looksAt(found)];
+  const told = wanted.map(async ([frame, numbers]) => {
+    const masks = numbers.map((i) => found[i].masks[frame - found[i].first]);
+    const explained = await threads.run('explainMovers', { frame, masks });
+    numbers.forEach((i, k) => looks[i].push(explained[k]));
+  });
+  await Promise.all(told);
+  return looks.map(stands);
 }
 
 /** What of a shot is searched for movers. */

@@ -1,6 +1,7 @@
 import type { Matrix3 } from '../geometry/homography.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { Pyramids } from '../motion/pyramids.ts';
 import type { Kernels } from '../../kernels/index.ts';
 import { areParts } from './areParts.ts';
 import { shadeIn, type ShadeAt } from './bodies.ts';
@@ -10,6 +11,7 @@ import { FrameLayer } from './layFrames.ts';
 import type { MaskPatch } from './maskPatch.ts';
 import { moversOf, type Mover } from './movers.ts';
 import { partCrossings } from './partCrossing.ts';
+import { RigidWorld, type Explained } from './rigidWorld.ts';
 import { movingRegions, type Moving } from './segment.ts';
 import { steadied } from './steady.ts';
 
@@ -20,10 +22,13 @@ export interface MovingFrame extends Moving {
 
 /** Small frames that are held: a frame is compared with others up to 48 frames away. */
 const SLOTS = 130;
+/** The same where it is looked what stands: a frame, those that it is compared with, and some of the next one's. */
+const PYRAMID_SLOTS = 24;
 
 /** Searches a shot for what moves against its background: frame by frame, and then over time. */
 export class MoverSearch {
   private readonly layer: FrameLayer;
+  private world?: RigidWorld;
 
   /**
    * @param frames - At a draft's size.
@@ -73,6 +78,14 @@ export class MoverSearch {
     const partsAt = moving.map(partsOf);
     const steady = joinParts(found, frames, step).map((mover) => steadied(mover, frames, step, (t) => partsAt[t]));
     return partCrossings(steady, frames, step, this.shadeFinder(moving));
+  }
+
+  /** What a rigid world says of some movers, by their masks on a frame. */
+  explain(frame: number, masks: readonly MaskPatch[]): (Explained | undefined)[] {
+    const { kernels, frames, motion } = this;
+    const make = (): RigidWorld =>
+      new RigidWorld(kernels, frames, motion, new Pyramids(kernels, frames, PYRAMID_SLOTS));
+    return (this.world ??= make()).explain(frame, masks);
   }
 
   /** Tells what of a frame is ground in less light, also where that was not asked for. */

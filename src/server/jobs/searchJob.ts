@@ -31,19 +31,25 @@ export async function runSearch(id: string, context: JobContext): Promise<void> 
     const frames = await context.stores.small({ clip, first, count }, work.signal);
     const onProgress = (stage: string, done: number): void => work.report(stage, done);
     const wanted = { frames, count, shades: true, signal: work.signal, onProgress };
-    const { movers, bodies, camera } = await findMovers(wanted);
+    const { movers, standing, bodies, camera } = await findMovers(wanted);
+    const all = [...movers, ...standing];
+    const isStanding = (i: number): boolean => i >= movers.length;
     const pause = pauses(work.signal);
     const listed: MoverView[] = [];
     const found: FoundOutlines[] = [];
-    for (const [i, mover] of movers.slice(0, MOST_MOVERS).entries()) {
+    for (const [i, mover] of all.slice(0, MOST_MOVERS).entries()) {
       const outline = (masks: MaskPatch[]): Promise<MoverOutlines> =>
         outlinesOf(masks, first + mover.first, frames.factor, clip, pause);
       const whole = await outline(mover.masks);
       found.push({ whole, body: await outline(bodies![i]) });
-      listed.push(viewOf(mover, whole, first, frames.factor, clip));
+      const view = viewOf(mover, whole, first, frames.factor, clip);
+      listed.push(isStanding(i) ? { ...view, stands: true } : view);
     }
     await writeFile(context.files.search(id, 'json'), JSON.stringify(found));
-    const masks = movers.map((m, i) => ({ first: first + m.first, masks: m.masks, bodies: bodies![i] }));
+    const masks = all.map((m, i) => ({
+      ...{ first: first + m.first, masks: m.masks, bodies: bodies![i] },
+      stands: isStanding(i),
+    }));
     await writeMasks(context.files, id, masks);
     await writeCamera(context.files, id, camera);
     return { movers: listed };

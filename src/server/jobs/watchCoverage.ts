@@ -30,7 +30,9 @@ export async function watchCoverage(
 ): Promise<CoverageData> {
   const last = first + mattes.count - 1;
   // The shot may have been searched with other handles than it has now.
-  const movers = (await readMasks(files, searchId)).flatMap(({ first: from, masks, bodies }) => {
+  // What stands is no part of what goes away beside it.
+  const moving = (await readMasks(files, searchId)).filter(({ stands }) => !stands);
+  const movers = moving.flatMap(({ first: from, masks, bodies }) => {
     const cut = ((shadowStays && bodies) || masks).slice(Math.max(0, first - from), Math.max(0, last + 1 - from));
     return cut.length > 0 ? [{ first: Math.max(from, first) - first, masks: cut }] : [];
   });

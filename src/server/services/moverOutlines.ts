@@ -6,7 +6,7 @@ import type { Mover } from '../../core/movers/movers.ts';
 import type { Files } from '../files.ts';
 
 /** Masks that a search found, in frames of the clip, with shadows and without, as they are kept for the coverage watch. */
-export type FoundMasks = (Pick<Mover, 'first' | 'masks'> & { bodies?: Mover['masks'] })[];
+export type FoundMasks = (Pick<Mover, 'first' | 'masks'> & { bodies?: Mover['masks']; stands?: boolean })[];
 
 /** Outlines of a mover, with its shadow and without. */
 export interface FoundOutlines {

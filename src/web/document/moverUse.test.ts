@@ -3,7 +3,7 @@ import type { ShapeNode, ShotDocument } from '../../contract/document.ts';
 import type { MoverView } from '../../contract/movers.ts';
 import { sharpPoints } from '../../core/shapes/shape.ts';
 import { addRemoval, addShape } from './edits.ts';
-import { moverUses } from './moverUse.ts';
+import { moverUses, nameOfMover } from './moverUse.ts';
 
 const mover: MoverView = { first: 0, last: 20, best: 10, box: [100, 50, 40, 100], path: [] };
 
@@ -51,4 +51,10 @@ describe('what has become of a mover', () => {
     shape.keys = {};
     expect(moverUses(document, [mover], '')).toEqual([undefined]);
   });
+});
+
+it('what seems to stand is counted by itself', () => {
+  const standing = { ...mover, stands: true };
+  const all = [mover, mover, standing, standing];
+  expect(all.map((_, i) => nameOfMover(all, i))).toEqual(['Mover 1', 'Mover 2', 'Standing 1', 'Standing 2']);
 });

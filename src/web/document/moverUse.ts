@@ -10,6 +10,12 @@ export type MoverUse = 'goes' | 'stays' | undefined;
 /** Intersection over union of two rectangles from which both are around the same thing, with its shadow or without. */
 const SAME = 0.3;
 
+/** What something that was found is called, by its number: those that stand are counted by themselves. */
+export function nameOfMover(movers: readonly MoverView[], mover: number): string {
+  const moving = movers.filter(({ stands }) => !stands).length;
+  return movers[mover]?.stands ? `Standing ${mover - moving + 1}` : `Mover ${mover + 1}`;
+}
+
 /** What has become of each mover, by where shapes lie on the frame that shows it best: whoever drew them. */
 export function moverUses(document: ShotDocument, movers: readonly MoverView[], removalId: string): MoverUse[] {
   const shapes = Object.entries(document.removals).flatMap(([id, removal]) =>

@@ -431,6 +431,8 @@ describe('one line on a removal', () => {
     expect([1, 2, 3].map(first)).toEqual(['It goes away', 'Both go away', 'All 3 go away']);
     expect(adviceFor(input({ ...none, search: search(1) })).text).toContain('One thing moves by itself');
     expect(adviceFor(input({ ...none, search: search(0) })).text).toContain('Nothing moves by itself');
+    const besides = { ...search(1), movers: [mover, { ...mover, stands: true }] };
+    expect(adviceFor(input({ ...none, search: besides })).text).toContain('One thing moves by itself');
     const busy = { ...search(0), state: 'running' as const };
     expect(adviceFor(input({ ...none, search: busy })).text).toContain('is being searched');
   });

@@ -57,7 +57,7 @@ function marks({ removal, search }: AdviceInput): Advice | undefined {
 
 function nothingMarked(search: SearchView | null): Advice {
   const add = button('Add a thing', { kind: 'add-removal' });
-  const found = search?.movers.length ?? 0;
+  const found = search?.movers.filter(({ stands }) => !stands).length ?? 0;
   if (search?.state === 'queued' || search?.state === 'running') {
     return say('The shot is being searched for what moves. You can mark things yourself meanwhile.', add);
   }

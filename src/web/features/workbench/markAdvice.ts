@@ -7,7 +7,7 @@ import {
   type Stretch,
 } from '../../../contract/document.ts';
 import { LOSS_TEXT } from '../../../contract/tracks.ts';
-import { comesOver, isDrawnAround } from '../../document/moverUse.ts';
+import { comesOver, isDrawnAround, nameOfMover } from '../../document/moverUse.ts';
 import {
   button,
   goTo,
@@ -83,14 +83,15 @@ export function passesInFront(input: AdviceInput): Advice | undefined {
     if (node.operation !== 'add') continue;
     const shape = toShape(id, node, 0, tracks);
     for (const rest of node.outline?.held ?? drawnToRest(node, input)) {
-      const over = (search?.movers ?? []).flatMap((m, i) => {
+      const movers = search?.movers ?? [];
+      const over = movers.flatMap((m, i) => {
         const frames = comesOver(shape, m, rest);
         return frames && (node.outline || !isDrawnAround(shape, m)) ? [{ i, frames }] : [];
       });
       // Of what was drawn nobody knows whether somebody has seen that.
       const open = (frames: Stretch): boolean => node.outline !== undefined || !seenNear(lookedSince, middleOf(frames));
       const next = over.find(({ i, frames }) => !uses[i] && open(frames));
-      if (next) return passer(node.name, next.i, node.outline ? rest : next.frames);
+      if (next) return passer(node.name, nameOfMover(movers, next.i), next.i, node.outline ? rest : next.frames);
       if (!node.outline || over.length > 0 || seenNear(lookedAt, middleOf(rest))) continue;
       return say(
         `“${node.name}” is hidden or hard to tell ${whereIs(rest)}, and goes with its background there. What is in front of it and is to stay wants an outline of its own, as “Stays”.`,
@@ -101,9 +102,9 @@ export function passesInFront(input: AdviceInput): Advice | undefined {
   return undefined;
 }
 
-function passer(name: string, mover: number, frames: Stretch): Advice {
+function passer(name: string, who: string, mover: number, frames: Stretch): Advice {
   return say(
-    `“Mover ${mover + 1}” passes in front of “${name}” ${whereIs(frames)}. Is it to stay? Else it loses what lies over the outline.`,
+    `“${who}” passes in front of “${name}” ${whereIs(frames)}. Is it to stay? Else it loses what lies over the outline.`,
     button('It stays in front', { kind: 'stays-in-front', mover }),
     goTo(frames),
   );

@@ -1,15 +1,18 @@
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef, watch } from 'vue';
-import type { SearchView } from '../../../contract/movers.ts';
+import type { MoverView, SearchView } from '../../../contract/movers.ts';
 import { api } from '../../api/client.ts';
 import { onServerEvent } from '../../api/events.ts';
 import { useDocument } from '../../document/documentStore.ts';
 import { holdOut, inEdits, takeAway, takeAwayToo, type NamedOutlines } from '../../document/moverEdits.ts';
-import { moverUses } from '../../document/moverUse.ts';
+import { moverUses, nameOfMover } from '../../document/moverUse.ts';
 import { inPlaceOf } from '../../document/variants.ts';
 import { useMattes } from './mattesStore.ts';
 import { useStage } from './stageStore.ts';
 import { isBusy, useWork } from './workStore.ts';
+
+const numbersOf = (movers: readonly MoverView[], isMeant: (mover: MoverView) => boolean): number[] =>
+  [...movers.keys()].filter((i) => isMeant(movers[i]));
 
 /** What moves by itself in the shot at hand, as far as it has been searched. */
 export const useMovers = defineStore('movers', () => {
@@ -39,8 +42,11 @@ export const useMovers = defineStore('movers', () => {
 
   /** What has become of each of them. */
   const uses = computed(() => moverUses(doc.document, movers.value, stage.removalId));
-  /** Those that nothing has been made of. */
-  const left = computed(() => movers.value.map((_, i) => i).filter((i) => !uses.value[i]));
+  /** Numbers of what moves, and of what only seems to. */
+  const moving = computed(() => numbersOf(movers.value, (m) => !m.stands));
+  const standing = computed(() => numbersOf(movers.value, (m) => m.stands === true));
+  /** Those that move and that nothing has been made of. */
+  const left = computed(() => moving.value.filter((i) => !uses.value[i]));
 
   async function load(): Promise<void> {
     const mine = ++asked;
@@ -70,7 +76,7 @@ export const useMovers = defineStore('movers', () => {
 
   const stop = (): Promise<void> => work.act(() => api.cancelSearch(doc.shotId)).then(load);
 
-  const nameOf = (mover: number): string => `Mover ${mover + 1}`;
+  const nameOf = (mover: number): string => nameOfMover(movers.value, mover);
 
   /** Makes a removal of a mover and chooses it. */
   async function goesAway(mover: number): Promise<void> {
@@ -131,6 +137,6 @@ export const useMovers = defineStore('movers', () => {
     },
   );
 
-  const known = { search, doing, movers, uses, left, shown, shadows, busy };
+  const known = { search, doing, movers, moving, standing, uses, left, shown, shadows, busy };
   return { ...known, open, start, stop, nameOf, goesAway, allGoAway, staysInFront };
 });
