@@ -21,7 +21,7 @@ describe('looks at movers', () => {
     expect(looks.get(54)).toEqual([0, 1, 2]);
     const count = (i: number): number => [...looks.values()].filter((who) => who.includes(i)).length;
     expect([count(0), count(1), count(2)]).toEqual([3, 3, 3]);
-    expect(looks.size).toBe(5);
+    expect(looks.size).toBe(4);
   });
 
   it('are at least one at something that is soon gone', () => {
