@@ -5,6 +5,7 @@ import { dapple } from './dapple.ts';
 import { follow } from './follow.ts';
 import { hunting } from './hunting.ts';
 import { laneAhead, laneComing } from './lane.ts';
+import { lamps } from './lamps.ts';
 import { night } from './night.ts';
 import { orbit } from './orbit.ts';
 import { park } from './park.ts';
@@ -37,4 +38,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   rain,
   park,
   room,
+  lamps,
 ];

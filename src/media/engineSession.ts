@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { deserialize, serialize } from 'node:v8';
-import { chooseSources, type SourceBudget } from '../core/reveal/chooseSources.ts';
+import { chooseSources } from '../core/reveal/chooseSources.ts';
 import { revealOf, type RevealMap } from '../core/reveal/reveal.ts';
 import { VisibilityFinder } from '../core/reveal/visibility.ts';
 import { CarriedMotion } from '../core/depth/carriedMotion.ts';
@@ -33,6 +33,8 @@ import { restlessnessOf, restlessPlaces } from '../core/fill/restless.ts';
 import { stillOf } from '../core/fill/stillPlate.ts';
 import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
+import type { Flicker } from '../core/flicker/flicker.ts';
+import type { RowLight } from '../core/flicker/rowLight.ts';
 import { shrunk, snap, type FrameReader, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
@@ -45,6 +47,7 @@ import { unitSpace } from '../core/motion/space.ts';
 import { invert3, multiply3, type Matrix3 } from '../core/geometry/homography.ts';
 import type { Kernels } from '../kernels/index.ts';
 import { draftFactor } from './decode.ts';
+import { EvenFrames } from './evenFrames.ts';
 import type {
   CarryTask,
   Contradicted,
@@ -70,36 +73,17 @@ import { readPlate } from './plateFile.ts';
 import { RawStore } from './rawStore.ts';
 import { BehindCutter } from './behindCutter.ts';
 import { SmallerFrames } from './smallerFrames.ts';
+import { SOURCES, type SourcesFor } from './sourceBudgets.ts';
 import { smallMattesFor } from './smallMattes.ts';
 import { packFrame, unpackFrame, type StoredFrame } from './storedFrame.ts';
 import { writeWhole } from './writeWhole.ts';
-
-/** What sources are chosen for: nothing of note, depth behind the holes, or people who pass before them. */
-type SourcesFor = 'plain' | 'depth' | 'crowd';
-
-/**
- * Sources of a frame. Some more where there is depth: they are chosen by what the camera's plane says, which is not where they show what
- * lies behind a hole. And where people pass before many of them: they are outvoted.
- */
-const SOURCES: Record<'full' | 'draft', Record<SourcesFor, SourceBudget>> = {
-  full: {
-    plain: { most: 9, enough: 6, more: 4 },
-    depth: { most: 16, enough: 10, more: 8 },
-    crowd: { most: 9, enough: 6, more: 8, apart: { most: 16, enough: 10 } },
-  },
-  draft: {
-    plain: { most: 5, enough: 3, more: 4 },
-    depth: { most: 5, enough: 3, more: 4 },
-    crowd: { most: 5, enough: 3, more: 4, apart: { most: 12, enough: 8 } },
-  },
-};
 
 /** By so many 8-bit levels sources of a draft differ where the plane is plainly wrong: finer depth is not seen at that size. */
 const DRAFT_TAU = 15;
 
 /** The heavy work of one thread on one job. Each method is a task; all depend on their arguments alone. */
 export class EngineSession {
-  private readonly frames: RawStore;
+  private readonly frames: EvenFrames;
   private matteStore?: RawStore;
   private search?: MoverSearch;
   private motion?: CameraMotion;
@@ -115,7 +99,7 @@ export class EngineSession {
     private readonly kernels: Kernels,
     private readonly job: SessionJob,
   ) {
-    this.frames = new RawStore(job.frames.path, job.frames.format);
+    this.frames = new EvenFrames(job.frames.path, job.frames.format);
     this.blocked = blockedIn(job);
   }
 
@@ -204,6 +188,17 @@ export class EngineSession {
     this.motion = new CameraMotion(data);
     this.drift = new GrainDrift(this.motion);
     this.finder = new VisibilityFinder(this.kernels, this.motion, this.job.cells, this.job.settings.reach);
+    this.gatherings = undefined;
+  }
+
+  measureFlicker(frames: number[]): RowLight[] {
+    return this.frames.rowLights(this.kernels, this.motion!.data, frames, this.blocked);
+  }
+
+  /** What was seen in flickering light is forgotten. */
+  setFlicker(flicker: Flicker): void {
+    this.frames.setFlicker(flicker);
+    this.pyramids?.forget();
     this.gatherings = undefined;
   }
 
@@ -450,7 +445,8 @@ export class EngineSession {
       const own = planes.map((_, p) => readRegionPlane(this.frames, region, p));
       const beside = { region, own: own[0], background: planes[0] };
       const bodies = cutter.cutAll(behind, this.gathering(), this.motion!, beside);
-      const shown = { region, planes, support, own, softening, transfer, restless };
+      const lamps = this.frames.lampsOf(region);
+      const shown = { region, planes, support, own, softening, transfer, restless, lamps };
       const extra = { donor: this.donorOf(region), behind: bodies, flecks: this.gathering().flecks(region, flecks) };
       const patch = finisher.finish({ ...shown, grainShares, ...extra }, neighbours);
       return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;

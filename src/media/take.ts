@@ -26,6 +26,7 @@ import type {
 } from './engineTasks.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera, stillMotion } from './cameraWork.ts';
 import { findBehind } from './behindWork.ts';
+import { evenLight } from './flickerWork.ts';
 import type { BodyBehind } from '../core/behind/planBehind.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
@@ -231,6 +232,7 @@ export class TakeWork {
     await mkdir(this.folder, { recursive: true });
     await this.readMattes();
     const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
+    await evenLight(this.threads, this.parts, this.options.count, this.options.frames.format);
     const first = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
     const local = await this.once('depth-helps', () => this.probeDepth(first, motion));
     const { contested } = await this.once('contested', () => this.probeSources(first));
@@ -316,15 +318,8 @@ export class TakeWork {
     const { width, height } = mattes.format;
     const bends = draft === undefined && frames.format.width === width;
     const onProgress = (done: number): void => this.report('motion', done);
-    return measureCamera(this.threads, this.parts, {
-      count,
-      frames: frames.format,
-      width,
-      height,
-      distances,
-      bends,
-      onProgress,
-    });
+    const wanted = { count, frames: frames.format, width, height, distances, bends, onProgress };
+    return measureCamera(this.threads, this.parts, wanted);
   }
 
   /** Whether depth is worth following, judged on a few frames spread over the shot: where none of every other one says so, on no more. */
@@ -375,7 +370,7 @@ export class TakeWork {
     }));
     const told = restless ? await this.parts.all(asked) : undefined;
     const parts = chunks.map(([k, frames]) => ({
-      name: `gather-${k}.measured`,
+      name: `gather-${k}.evened`,
       compute: () =>
         this.threads.run('gather', {
           frames: sourced(frames, choices),

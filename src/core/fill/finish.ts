@@ -1,5 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { maxSample, type FrameFormat, type Rect } from '../image/format.ts';
+import type { Flicker } from '../flicker/flicker.ts';
+import { flickerAgain } from '../flicker/relightRows.ts';
 import { layBody } from '../behind/layBody.ts';
 import type { BodyLayer } from '../behind/cutBody.ts';
 import type { Point } from '../geometry/homography.ts';
@@ -25,6 +27,8 @@ export interface FinishInput extends Known {
   behind?: readonly { layer: BodyLayer; way: Point }[];
   /** Where small things pass before all of the picture. */
   flecks?: FleckPictures;
+  /** How the frame's lamps flicker, and its own samples with that: all others are without. */
+  lamps?: { flicker: Flicker; own: readonly Float32Array[] };
   /** How much of the shot's grain this frame has, per plane ({@link ShotGrain}); all of it without. */
   grainShares?: readonly number[];
 }
@@ -81,7 +85,8 @@ export class Finisher {
     if (input.flecks) this.layFlecks(layers, input.flecks, support);
     layers.forEach((samples, plane) => this.addGrain(samples, luma, { ...input, support }, plane));
     for (const { layer, way } of input.behind ?? []) layBody(layer, way, region, this.format, layers);
-    return this.compose({ region, own: input.own, support }, layers);
+    if (input.lamps) flickerAgain(layers, input.lamps.flicker, this.format, region);
+    return this.compose({ region, own: (input.lamps ?? input).own, support }, layers);
   }
 
   private layFlecks(layers: readonly Float32Array[], { shown, check }: FleckPictures, support: Float32Array): void {

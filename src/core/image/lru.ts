@@ -28,6 +28,12 @@ export class SlotCache<Slot> {
     return slot;
   }
 
+  /** Lets every slot be filled anew. */
+  forget(): void {
+    this.free.push(...this.held.values());
+    this.held.clear();
+  }
+
   private evict(): Slot {
     const [oldest, slot] = this.held.entries().next().value!;
     this.held.delete(oldest);

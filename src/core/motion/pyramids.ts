@@ -41,6 +41,11 @@ export class Pyramids {
     return this.cache.get(frame);
   }
 
+  /** Lets all be built anew: the frames look otherwise now. */
+  forget(): void {
+    this.cache.forget();
+  }
+
   private build(frame: number, levels: Level[]): void {
     const { kernels, frames } = this;
     const { width, height } = frames.format;
