@@ -139,6 +139,17 @@ const VIEWS = {
     await take('workbench-movers');
     await undo(1);
   },
+  async standing() {
+    await openShot('granary');
+    const search = page.getByRole('button', { name: 'Search the shot' });
+    if (await search.isVisible()) await search.click();
+    await page.getByText(/seems? to stand/).click({ timeout: 180_000 });
+    const stands = page.getByRole('list', { name: 'What seems to stand' }).getByRole('listitem').first();
+    await stands.getByRole('button', { name: /To frame/ }).click();
+    await stands.hover();
+    await page.waitForTimeout(2500);
+    await take('workbench-standing');
+  },
 };
 
 try {

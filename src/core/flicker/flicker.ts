@@ -2,7 +2,10 @@ import type { RowLight, RowPair } from './rowLight.ts';
 
 /** Lamps flicker if rows are so much lighter and darker (rms of the logarithm), and both halves of the picture alike (correlation). */
 const LEAST_LIGHT = 0.01;
-const LEAST_ALIKE = 0.8;
+const LEAST_ALIKE = 0.6;
+/** Their bands are many rows high: so much of the light's power is left in means over rows up to so many away. Boards' edges are not. */
+const LEAST_SMOOTH = 0.5;
+const SMOOTHED = 2;
 /** Share of the rows that must be known. */
 const LEAST_KNOWN = 0.5;
 /** Rounds in which the light of all frames is solved, and the pull to no flicker at all, in pairs: else light that changes slowly is followed, too. */
@@ -22,23 +25,34 @@ export interface Flicker {
 
 /** Whether lamps flicker, judged on some frames. */
 export function flickers(asked: readonly RowLight[]): boolean {
-  let [ll, rr, lr, n, all] = [0, 0, 0, 0, 0];
+  let [ll, rr, lr, n, all, power, smoothed] = [0, 0, 0, 0, 0, 0, 0];
   for (const { pairs } of asked) {
     if (pairs.length === 0) continue;
     const [left, right] = (['left', 'right'] as const).map((side) => unevenness(meanOf(pairs.map((p) => p[side]))));
-    all += left.length;
-    left.forEach((l, k) => {
-      const r = right[k];
-      if (Number.isNaN(l + r)) return;
-      ll += l * l;
-      rr += r * r;
-      lr += l * r;
+    const both = left.map((l, k) => (l + right[k]) / 2);
+    const even = around(both, SMOOTHED);
+    all += both.length;
+    both.forEach((v, k) => {
+      if (Number.isNaN(v)) return;
+      ll += left[k] ** 2;
+      rr += right[k] ** 2;
+      lr += left[k] * right[k];
+      power += v * v;
+      smoothed += even[k] ** 2;
       n++;
     });
   }
   if (n < LEAST_KNOWN * all || n === 0) return false;
-  const rms = Math.sqrt((ll + rr + 2 * lr) / 4 / n);
-  return rms > LEAST_LIGHT && lr > LEAST_ALIKE * Math.sqrt(ll * rr);
+  const isAlike = lr > LEAST_ALIKE * Math.sqrt(ll * rr);
+  return Math.sqrt(power / n) > LEAST_LIGHT && isAlike && smoothed > LEAST_SMOOTH * power;
+}
+
+/** Means over each row and those up to so many away, of those that are known. */
+function around(values: Float32Array, reach: number): Float32Array {
+  return values.map((_, k) => {
+    const known = values.slice(Math.max(0, k - reach), k + reach + 1).filter((v) => !Number.isNaN(v));
+    return known.reduce((sum, v) => sum + v, 0) / Math.max(1, known.length);
+  });
 }
 
 /**
