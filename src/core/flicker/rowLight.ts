@@ -1,4 +1,5 @@
 import { median } from '../geometry/linear.ts';
+import { bilinear } from '../image/bilinear.ts';
 import { bytesPerSample, type FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import type { BlockedAt } from '../motion/links.ts';
@@ -91,13 +92,4 @@ function placesIn(motion: CameraMotion, from: number, to: number, width: number,
   );
   motion.map(from, to, places);
   return places;
-}
-
-function bilinear(luma: Float32Array, width: number, x: number, y: number): number {
-  const [ix, iy] = [Math.floor(x), Math.floor(y)];
-  const [ax, ay] = [x - ix, y - iy];
-  const at = iy * width + ix;
-  const top = luma[at] + ax * (luma[at + 1] - luma[at]);
-  const below = at + width;
-  return top + ay * (luma[below] + ax * (luma[below + 1] - luma[below]) - top);
 }

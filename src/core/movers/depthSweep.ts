@@ -1,5 +1,6 @@
 import { evenly } from '../evenly.ts';
 import { median } from '../geometry/linear.ts';
+import { bilinear } from '../image/bilinear.ts';
 import { CHANNELS } from '../outline/colourModel.ts';
 import type { MaskPatch } from './maskPatch.ts';
 
@@ -74,21 +75,11 @@ export class DepthSweep {
       if (!(x >= 0 && y >= 0 && x < width - 1 && y < height - 1)) return NaN;
       const own = CHANNELS * (block[2 * i + 1] * this.frame.width + block[2 * i]);
       let sum = 0;
-      for (let c = 0; c < CHANNELS; c++) sum += Math.abs(sample(colours, width, x, y, c) - this.frame.colours[own + c]);
+      for (let c = 0; c < CHANNELS; c++)
+        sum += Math.abs(bilinear(colours, width, x, y, CHANNELS, c) - this.frame.colours[own + c]);
       return sum;
     });
   }
-}
-
-/** Bilinear. */
-function sample(colours: Float32Array, width: number, x: number, y: number, channel: number): number {
-  const [ix, iy] = [Math.floor(x), Math.floor(y)];
-  const [ax, ay] = [x - ix, y - iy];
-  const at = CHANNELS * (iy * width + ix) + channel;
-  const below = at + CHANNELS * width;
-  const top = colours[at] + ax * (colours[at + CHANNELS] - colours[at]);
-  const bottom = colours[below] + ax * (colours[below + CHANNELS] - colours[below]);
-  return top + ay * (bottom - top);
 }
 
 /** The px of a mask, by the blocks of the frame that they lie in. */
