@@ -58,7 +58,7 @@ test('it fits itself in: the pattern of the wall goes on; one undo puts it back'
 });
 
 test('the take shows what lies there, and another source when the order is changed', async () => {
-  await page.getByRole('button', { name: 'Full take' }).click();
+  await page.getByRole('button', { name: 'Full take', exact: true }).click();
   const takes = page.getByRole('list', { name: 'Takes' }).getByRole('listitem');
   await expect(takes.first()).toContainText('pick', { timeout: 90_000 });
   await page.keyboard.press('3');
@@ -134,7 +134,7 @@ test('a plate is built, and one that was painted elsewhere is filled from', asyn
   // Matched to the wall's light it would be a wall again.
   await field('Light match').fill('0');
   await field('Light match').press('Enter');
-  await page.getByRole('button', { name: 'Full take' }).click();
+  await page.getByRole('button', { name: 'Full take', exact: true }).click();
   const takes = page.getByRole('list', { name: 'Takes' }).getByRole('listitem');
   await takes.filter({ hasText: 'Full 2' }).getByRole('button', { name: 'Look' }).click({ timeout: 90_000 });
   await expect
