@@ -43,7 +43,7 @@ export async function fillCommand(request: FillRequest, terminal: Terminal, sign
     const started = Date.now();
     if (request.fitDonor) request = { ...request, settings: fittedIn(prepared, request.settings) };
     const result = await compute(prepared, request, terminal, signal);
-    const notices = noticesOf(prepared.clip, cutsOf(result.motion.scenes));
+    const notices = noticesOf(prepared.clip, result);
     notices.forEach((text) => terminal.say(text));
     terminal.stage('write');
     await write(prepared, request, trim, terminal, signal);
@@ -143,6 +143,7 @@ function reportOf(p: Prepared, request: FillRequest, result: TakeResult, started
     settings: request.settings,
     draft: request.draft,
     motion: { tripod, residualPx, cuts: cutsOf(scenes) },
+    bars: result.bars,
     reveal: result.reveal,
     fill: result.frames,
     plates: result.plates,

@@ -1,13 +1,23 @@
+import { cutsOf } from '../core/motion/scenes.ts';
 import type { ClipInfo } from '../media/probe.ts';
+import type { TakeResult } from '../media/take.ts';
 
 /** What a person should know about footage that is worked on nevertheless, in sentences. */
-export function noticesOf({ interlaced }: Pick<ClipInfo, 'interlaced'>, cuts: readonly number[]): string[] {
+export function noticesOf(
+  { interlaced }: Pick<ClipInfo, 'interlaced'>,
+  { bars, motion }: Pick<TakeResult, 'bars' | 'motion'>,
+): string[] {
   const out: string[] = [];
+  const cuts = cutsOf(motion.scenes);
   if (cuts.length > 0) {
     out.push(
       `The picture changes at once at frame ${cuts.join(', ')}: a cut, a flash or black. ` +
         'Nothing is carried from one side to the other.',
     );
+  }
+  if (bars) {
+    const sides = Object.entries(bars).flatMap(([side, px]: [string, number]) => (px > 0 ? [`${side} ${px} px`] : []));
+    out.push(`The film has black bars (${sides.join(', ')}): they stay as they are, and nothing is taken from them.`);
   }
   if (interlaced) {
     out.push(

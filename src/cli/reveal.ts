@@ -34,12 +34,12 @@ export async function revealCommand(request: RevealRequest, terminal: Terminal, 
       signal,
       onProgress: ({ stage, done }) => terminal.progress(stage, done),
     });
-    const { reveal, motion } = await work.reveal().finally(() => work.close());
+    const { reveal, motion, bars } = await work.reveal().finally(() => work.close());
     const frames = reveal.map(({ map: _, ...rest }) => rest);
     const cuts = cutsOf(motion.scenes);
-    noticesOf(prepared.clip, cuts).forEach((text) => terminal.say(text));
+    noticesOf(prepared.clip, { bars, motion }).forEach((text) => terminal.say(text));
     const { tripod } = motion;
-    const json = JSON.stringify({ reach: request.reach, tripod, cuts, total: total(reveal), frames }, null, 1);
+    const json = JSON.stringify({ reach: request.reach, tripod, cuts, bars, total: total(reveal), frames }, null, 1);
     if (request.json) await writeFile(request.json, json);
     else process.stdout.write(`${json}\n`);
     if (request.output) await writePicture(request.output, prepared, reveal, signal);

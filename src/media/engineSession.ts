@@ -35,10 +35,11 @@ import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
 import type { Flicker } from '../core/flicker/flicker.ts';
 import type { RowLight } from '../core/flicker/rowLight.ts';
+import { barsOf, resizedBars, type Bars } from '../core/image/bars.ts';
 import { shrunk, snap, type FrameReader, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
-import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type BlockedAt, type Link } from '../core/motion/links.ts';
+import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type Link } from '../core/motion/links.ts';
 import type { Mover } from '../core/movers/movers.ts';
 import { MoverSearch, type MovingFrame } from '../core/movers/moverSearch.ts';
 import type { Explained } from '../core/movers/rigidWorld.ts';
@@ -70,7 +71,7 @@ import type {
 import { Gatherings, type SourcedRegion } from './gatherings.ts';
 import { PYRAMID_SLOTS } from './memoryPlan.ts';
 import { readPlate } from './plateFile.ts';
-import { RawStore } from './rawStore.ts';
+import { SessionMattes } from './sessionMattes.ts';
 import { BehindCutter } from './behindCutter.ts';
 import { SmallerFrames } from './smallerFrames.ts';
 import { SOURCES, type SourcesFor } from './sourceBudgets.ts';
@@ -84,7 +85,7 @@ const DRAFT_TAU = 15;
 /** The heavy work of one thread on one job. Each method is a task; all depend on their arguments alone. */
 export class EngineSession {
   private readonly frames: EvenFrames;
-  private matteStore?: RawStore;
+  private readonly marked: SessionMattes;
   private search?: MoverSearch;
   private motion?: CameraMotion;
   private gatherings?: Gatherings;
@@ -93,25 +94,32 @@ export class EngineSession {
   private meter?: LinkMeter;
   private pyramids?: Pyramids;
   private still?: Plate;
-  private readonly blocked: BlockedAt;
 
   constructor(
     private readonly kernels: Kernels,
     private readonly job: SessionJob,
   ) {
     this.frames = new EvenFrames(job.frames.path, job.frames.format);
-    this.blocked = blockedIn(job);
+    this.marked = new SessionMattes(job);
   }
 
-  private get mattes(): RawStore {
-    const { path, format } = this.job.mattes;
-    if (path === undefined) throw new Error('This work was given no mattes.');
-    return (this.matteStore ??= new RawStore(path, format));
+  private get mattes(): FrameReader {
+    return this.marked.reader;
   }
 
   close(): void {
     this.frames.close();
-    this.matteStore?.close();
+    this.marked.close();
+  }
+
+  /** Bars along the sides of the film, px of its frames. */
+  findBars(asked: number[]): Bars | undefined {
+    return barsOf(this.frames, asked);
+  }
+
+  /** @param bars - In px of the mattes. */
+  setBars(bars: Bars | undefined): void {
+    this.marked.bars = bars;
   }
 
   /** Writes cells, boxes and areas of the mattes of frames first..last-1 into the shared tables. */
@@ -135,7 +143,7 @@ export class EngineSession {
     const quick = this.job.draft !== undefined || this.job.mattes.format.width !== width;
     const across = quick ? FEW_CORNERS_ACROSS : CORNERS_ACROSS;
     const make = (): LinkMeter =>
-      new LinkMeter(this.kernels, this.pyramidsOfFrames(), unitSpace(width, height), this.blocked, across);
+      new LinkMeter(this.kernels, this.pyramidsOfFrames(), unitSpace(width, height), this.marked.blocked, across);
     return (this.meter ??= make());
   }
 
@@ -164,17 +172,19 @@ export class EngineSession {
   }
 
   private moverSearch(): MoverSearch {
-    const { frames, motion } = this.searched();
-    return (this.search ??= new MoverSearch(this.kernels, frames, motion));
+    const { frames, motion, bars } = this.searched();
+    return (this.search ??= new MoverSearch(this.kernels, frames, motion, bars));
   }
 
   /** The frames in which movers are searched for, and how the camera moves in them. */
-  private searched(): { frames: FrameReader; motion: CameraMotion } {
+  private searched(): { frames: FrameReader; motion: CameraMotion; bars?: Bars } {
     const factor = this.job.searchFactor;
-    if (factor === undefined) return { frames: this.frames, motion: this.motion! };
+    if (factor === undefined) return { frames: this.frames, motion: this.motion!, bars: this.marked.bars };
     const frames = new SmallerFrames(this.kernels, this.frames, factor);
     const { width, height } = frames.format;
-    return { frames, motion: new CameraMotion({ ...this.motion!.data, width, height }) };
+    const { bars: full } = this.marked;
+    const bars = full && resizedBars(full, (px) => Math.ceil(px / factor));
+    return { frames, motion: new CameraMotion({ ...this.motion!.data, width, height }), bars };
   }
 
   /** Who passes behind the holes. @param moving - Of every frame. */
@@ -192,7 +202,7 @@ export class EngineSession {
   }
 
   measureFlicker(frames: number[]): RowLight[] {
-    return this.frames.rowLights(this.kernels, this.motion!.data, frames, this.blocked);
+    return this.frames.rowLights(this.kernels, this.motion!.data, frames, this.marked.blocked);
   }
 
   /** What was seen in flickering light is forgotten. */
@@ -275,7 +285,7 @@ export class EngineSession {
   }
 
   private depthFinder(): DepthFinder {
-    return new DepthFinder(this.kernels, this.motion!, this.pyramidsOfFrames(), this.blocked, this.unit);
+    return new DepthFinder(this.kernels, this.motion!, this.pyramidsOfFrames(), this.marked.blocked, this.unit);
   }
 
   /** How near to the matte a frame's own px are not trusted, px. */
@@ -473,14 +483,4 @@ export class EngineSession {
 
 function relativePose(poses: Matrix3[], from: number, to: number): Matrix3 {
   return multiply3(invert3(poses[to]), poses[from]);
-}
-
-/** Where mattes hide the frames of a job. Motion may be measured on smaller frames than the mattes': it is kept in unit space. */
-function blockedIn({ cells: { cell, cols, rows, state }, mattes, frames }: SessionJob): BlockedAt {
-  const perCell = cell / (mattes.format.width / frames.format.width);
-  return (t, x, y) => {
-    const c = Math.min(cols - 1, Math.max(0, Math.floor(x / perCell)));
-    const r = Math.min(rows - 1, Math.max(0, Math.floor(y / perCell)));
-    return state[t * cols * rows + r * cols + c] !== 0;
-  };
 }

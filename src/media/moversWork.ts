@@ -1,7 +1,7 @@
 import { availableParallelism } from 'node:os';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import type { FrameFormat } from '../core/image/format.ts';
-import { createMatteCells } from '../core/image/matteCells.ts';
+import { coverBars, createMatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { bodyOf } from '../core/movers/bodies.ts';
 import { endRuns } from '../core/movers/endRuns.ts';
@@ -10,6 +10,7 @@ import type { Mover } from '../core/movers/movers.ts';
 import type { MovingFrame } from '../core/movers/moverSearch.ts';
 import type { Explained } from '../core/movers/rigidWorld.ts';
 import { looksAt, stands } from '../core/movers/standing.ts';
+import { leaveBarsAlone } from './barsWork.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
 import { partsAlone } from './parts.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
@@ -124,6 +125,8 @@ async function withCamera<T>(
   try {
     const onProgress = (done: number): void => options.onProgress?.('motion', done);
     const wanted = { count, frames: frames.format, width, height, distances: FEW_LINKS, bends: false, onProgress };
+    const bars = await leaveBarsAlone(threads, partsAlone, { count, frames: frames.format, mattes: frames.format });
+    if (bars) coverBars(cells, bars);
     return await work(threads, await measureCamera(threads, partsAlone, wanted));
   } finally {
     await threads.stop();

@@ -10,6 +10,7 @@ import type { Statistic } from '../core/fill/fusion.ts';
 import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
 import { frameBytes, maxSample, type FrameFormat } from '../core/image/format.ts';
+import type { Bars } from '../core/image/bars.ts';
 import { boxOf, cellsUnder, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { bestAnchor, regrade, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
@@ -28,6 +29,7 @@ import { FEW_LINKS, LONG_LINKS, measureCamera, stillMotion } from './cameraWork.
 import { findBehind } from './behindWork.ts';
 import { evenLight } from './flickerWork.ts';
 import type { BodyBehind } from '../core/behind/planBehind.ts';
+import { MattesWork } from './mattesWork.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { readPlate, type StoredPlate } from './plateFile.ts';
@@ -65,6 +67,8 @@ export interface WorkOptions {
 }
 
 export interface RevealResult {
+  /** Black bars along the sides of the film, if it has any: they are left alone. Px of the mattes. */
+  bars?: Bars;
   motion: CameraMotionData;
   reveal: RevealMap[];
   /** Side of a cell of the maps, px, and their size in cells. */
@@ -76,6 +80,8 @@ export interface RevealResult {
 }
 
 export interface TakeResult {
+  /** As of {@link RevealResult}. */
+  bars?: Bars;
   motion: CameraMotionData;
   reveal: FrameReveal[];
   /** Per frame with a hole: its px, and those that no frame showed. */
@@ -135,6 +141,7 @@ export class TakeWork {
   private readonly cells: MatteCells;
   private readonly job: SessionJob;
   private readonly parts: Parts;
+  private readonly mattes: MattesWork;
   /** Known once the motion has been solved. */
   private camera?: CameraMotion;
 
@@ -148,6 +155,9 @@ export class TakeWork {
     this.threads = new EngineThreads(this.job, plan.threads, options.signal);
     const { folder, signal } = options;
     this.parts = folder === undefined ? partsAlone : new SharedParts(folder, plan.threads + 1, signal);
+    const onProgress = (done: number): void => this.report('mattes', done);
+    const sizes = { count: options.count, frames: frames.format, mattes: mattes.format };
+    this.mattes = new MattesWork(this.threads, this.parts, { ...sizes, onProgress });
   }
 
   async close(): Promise<void> {
@@ -156,13 +166,13 @@ export class TakeWork {
 
   /** The camera's motion, as a full take measures it. */
   async cameraMotion(): Promise<CameraMotionData> {
-    await this.readMattes();
+    await this.mattes.read();
     return this.solveMotion(LONG_LINKS, true);
   }
 
   /** How much of each frame's hole the shot shows elsewhere. */
   async reveal(): Promise<RevealResult> {
-    await this.readMattes();
+    await this.mattes.read();
     const motion = await this.solveMotion(FEW_LINKS);
     const reveal = await this.inRanges('reveal', (range) => this.threads.run('reveal', range));
     const { sources } = this.options.settings;
@@ -173,7 +183,7 @@ export class TakeWork {
     const { cell, cols, rows } = this.cells;
     const maps = reveal.map((r) => (r.unseen > 0 ? r.map : undefined));
     const best = maps.some(Boolean) ? bestAnchor(maps, this.cells, await this.finder(motion)) : undefined;
-    return { motion, reveal, cell, cols, rows, best };
+    return { bars: this.mattes.bars, motion, reveal, cell, cols, rows, best };
   }
 
   /** What a removal's plate and its donor show, at the size of the mattes. */
@@ -212,7 +222,7 @@ export class TakeWork {
 
   /** A plate: what the frames first..last show of a whole frame, in its light. */
   async still({ frame, first, last, statistic }: StillWanted): Promise<StoredPlate> {
-    await this.readMattes();
+    await this.mattes.read();
     const motion = await this.solveMotion(FEW_LINKS, true);
     const finder = await this.finder(motion);
     const all = Array.from({ length: last - first + 1 }, (_, k) => first + k).filter((s) => finder.sameScene(s, frame));
@@ -230,7 +240,7 @@ export class TakeWork {
   /** Computes the take; the finished patches lie in the folder, see `takeFiles.ts`. */
   async fill(): Promise<TakeResult> {
     await mkdir(this.folder, { recursive: true });
-    await this.readMattes();
+    await this.mattes.read();
     const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
     await evenLight(this.threads, this.parts, this.options.count, this.options.frames.format);
     const first = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
@@ -253,7 +263,7 @@ export class TakeWork {
     const flecks = fleckOffsetsOf(this.cells, this.camera!, asked);
     const frames = await this.finish(gathered, { plates, depths }, { behind, flecks });
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
-    return { motion, reveal, frames, plates: plates.length };
+    return { bars: this.mattes.bars, motion, reveal, frames, plates: plates.length };
   }
 
   private report(stage: Progress['stage'], done: number): void {
@@ -295,13 +305,6 @@ export class TakeWork {
     }));
   }
 
-  private async readMattes(): Promise<void> {
-    const { count } = this.options;
-    const read = (range: { first: number; last: number }): Promise<[]> =>
-      this.threads.run('readMattes', range).then(() => []);
-    await inStretches(count, Math.ceil(count / (this.threads.count * 2)), read, (done) => this.report('mattes', done));
-  }
-
   /** @param always - Even if nothing is marked. */
   private async solveMotion(distances: readonly number[], always = false): Promise<CameraMotionData> {
     const motion =
@@ -310,6 +313,7 @@ export class TakeWork {
         : stillMotion(this.options.mattes.format, this.options.count);
     await this.threads.all('setMotion', motion);
     this.camera = new CameraMotion(motion);
+    if (motion.tripod) await this.mattes.forgetBars();
     return motion;
   }
 

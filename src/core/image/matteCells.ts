@@ -1,4 +1,5 @@
 import type { Kernels } from '../../kernels/index.ts';
+import type { Bars } from './bars.ts';
 import { bytesPerSample, type FrameReader, type Rect } from './format.ts';
 
 /** Values of a cell: free, near the matte (its samples are tainted), in the hole itself. */
@@ -43,6 +44,17 @@ export function createMatteCells(width: number, height: number, count: number): 
     boxes: new Int32Array(new SharedArrayBuffer(count * 16)),
     area: new Float64Array(new SharedArrayBuffer(count * 8)),
   };
+}
+
+/** Lets cells that bars along the sides of a film touch show nothing of the background. @param bars - Px. */
+export function coverBars({ cell, cols, rows, count, state }: MatteCells, { left, top, right, bottom }: Bars): void {
+  const frame = state.subarray(0, cols * rows);
+  const [x, y] = [Math.ceil(left / cell), Math.ceil(top / cell)];
+  const [end, low] = [cols - Math.ceil(right / cell), rows - Math.ceil(bottom / cell)];
+  for (let r = 0; r < rows; r++) {
+    for (let c = 0; c < cols; c++) if (c < x || c >= end || r < y || r >= low) frame[r * cols + c] = NEAR;
+  }
+  for (let t = 1; t < count; t++) state.set(frame, t * cols * rows);
 }
 
 export function boxOf(cells: MatteCells, frame: number): Rect {

@@ -1,6 +1,7 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { multiply3, type Matrix3 } from '../geometry/homography.ts';
-import { bytesPerSample, type FrameReader } from '../image/format.ts';
+import { withinBars, type Bars } from '../image/bars.ts';
+import { bytesPerSample, type FrameReader, type Rect } from '../image/format.ts';
 import { SlotCache } from '../image/lru.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { mediansAround } from './mediansAround.ts';
@@ -35,14 +36,22 @@ export class FrameLayer {
   private readonly cache: SlotCache<number[]>;
   readonly planes: Omit<LaidPlane, 'at'>[];
 
-  /** @param slots - Frames that are held, of all that are asked for. */
+  /** What the frames show between bars along their sides, if they have any. */
+  readonly picture?: Rect;
+
+  /**
+   * @param slots - Frames that are held, of all that are asked for.
+   * @param bars - Along the sides of the frames, px.
+   */
   constructor(
     private readonly kernels: Kernels,
     private readonly frames: FrameReader,
     private readonly motion: CameraMotion,
     slots: number,
+    bars?: Bars,
   ) {
     const { format } = frames;
+    this.picture = bars && withinBars(bars, format);
     this.planes = format.planes.slice(0, format.colourPlanes);
     const slot = (): number[] => this.planes.map((p) => kernels.alloc(p.width * p.height * 2));
     this.cache = new SlotCache(Array.from({ length: Math.min(slots, frames.count) }, slot), (frame, at) =>
@@ -99,6 +108,7 @@ export class FrameLayer {
         const gains = p === 0 ? this.gains(own[0].at, at, m) : new Float32Array(this.lightCells(p)).fill(1);
         const [light, work] = [kernels.put(gains), kernels.alloc(width * 4)];
         kernels.run.layPlane(at, width, height, m, light, LIGHT_CELL, into[p].at, work);
+        if (this.picture) showWithin(this.picture, planeMap(map, stepX, stepY), kernels, into[p]);
       });
     });
   }
@@ -126,6 +136,26 @@ export class FrameLayer {
         Math.min(MOST_GAIN, Math.max(1 / MOST_GAIN, Math.exp(g))),
       );
     });
+  }
+}
+
+/** What was laid from outside the picture is not shown. @param map - From px of the plane to those that were laid over it. */
+function showWithin(
+  picture: Rect,
+  map: Matrix3,
+  kernels: Kernels,
+  { at, width, height, stepX, stepY }: LaidPlane,
+): void {
+  const samples = kernels.u16(at, width * height);
+  const [left, top] = [Math.ceil(picture.x / stepX), Math.ceil(picture.y / stepY)];
+  const right = Math.floor((picture.x + picture.width) / stepX) - 1;
+  const bottom = Math.floor((picture.y + picture.height) / stepY) - 1;
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      const w = map[6] * x + map[7] * y + map[8];
+      const [u, v] = [(map[0] * x + map[1] * y + map[2]) / w, (map[3] * x + map[4] * y + map[5]) / w];
+      if (u < left || u > right || v < top || v > bottom) samples[y * width + x] = 65535;
+    }
   }
 }
 

@@ -1,4 +1,5 @@
 import type { Matrix3 } from '../geometry/homography.ts';
+import type { Bars } from '../image/bars.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { Pyramids } from '../motion/pyramids.ts';
@@ -33,13 +34,15 @@ export class MoverSearch {
   /**
    * @param frames - At a draft's size.
    * @param motion - Of the camera, in their px.
+   * @param bars - Along their sides, in which nothing moves.
    */
   constructor(
     private readonly kernels: Kernels,
     private readonly frames: FrameReader,
     private readonly motion: CameraMotion,
+    bars?: Bars,
   ) {
-    this.layer = new FrameLayer(kernels, frames, motion, SLOTS);
+    this.layer = new FrameLayer(kernels, frames, motion, SLOTS, bars);
   }
 
   /**
