@@ -8,6 +8,7 @@ import { laneAhead, laneComing } from './lane.ts';
 import { lamps } from './lamps.ts';
 import { night } from './night.ts';
 import { orbit } from './orbit.ts';
+import { overhead } from './overhead.ts';
 import { park } from './park.ts';
 import { quay } from './quay.ts';
 import { roofs } from './roofs.ts';
@@ -39,4 +40,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   park,
   room,
   lamps,
+  overhead,
 ];
