@@ -1,4 +1,5 @@
 import type { Shot } from '../../demo/shot.ts';
+import { action } from './action.ts';
 import { behind } from './behind.ts';
 import { cables } from './cables.ts';
 import { dapple } from './dapple.ts';
@@ -41,4 +42,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   room,
   lamps,
   overhead,
+  action,
 ];

@@ -1,6 +1,7 @@
 import { cutBody, type BodyLayer } from '../core/behind/cutBody.ts';
 import { fitWay, hideBehind, type Beside } from '../core/behind/fitWay.ts';
 import { enlarged, type BodyBehind } from '../core/behind/planBehind.ts';
+import { enlargedTurn, inverse, turnedLayer, turnedRect } from '../core/behind/turn.ts';
 import { DepthMotion } from '../core/depth/depthMotion.ts';
 import { makeRegion, TILE, type Region } from '../core/fill/region.ts';
 import type { Point } from '../core/geometry/homography.ts';
@@ -37,7 +38,10 @@ export class BehindCutter {
     // Whoever is nearer hides the others beside the hole, too.
     for (const body of [...bodies].reverse()) {
       const expected = { x: body.way.x * factor, y: body.way.y * factor };
-      const layer = this.cut(body, shifted(region.rect, expected), gathering, camera);
+      const turn = body.turn && enlargedTurn(body.turn, factor);
+      const wanted = shifted(region.rect, expected);
+      const cut = this.cut(body, turn ? turnedRect(wanted, inverse(turn)) : wanted, gathering, camera);
+      const layer = cut && turn ? turnedLayer(cut, turn, this.frames.format) : cut;
       const way = layer && fitWay(layer, expected, factor, beside);
       if (!layer || !way) continue;
       hideBehind(layer, way, beside);

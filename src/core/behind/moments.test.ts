@@ -11,7 +11,7 @@ const [passer] = passersOf([trailOf(() => toTheRight)], looks, identity3);
 const bodyAt = (t: number): Body => bodyIn(looks, t, passer.bodies.get(t)!);
 const way = new Follower(passer, bodyAt, looks, identity3).way();
 const momentsWith = (blendsIn: (t: number) => number): Moment[] =>
-  new Moments(passer, way, bodyAt, looks, blendsIn).find();
+  new Moments(passer, way, bodyAt, looks, identity3, blendsIn).find();
 
 describe('somebody behind a hole', () => {
   it('goes on as before and after it', () => {
@@ -50,6 +50,6 @@ describe('somebody behind a hole', () => {
     const passers = passersOf([trailOf(() => beside)], near, identity3);
     const body = (t: number): Body => bodyIn(near, t, passers[0].bodies.get(t)!);
     const followed = new Follower(passers[0], body, near, identity3).way();
-    expect(new Moments(passers[0], followed, body, near, () => 0).find()).toEqual([]);
+    expect(new Moments(passers[0], followed, body, near, identity3, () => 0).find()).toEqual([]);
   });
 });

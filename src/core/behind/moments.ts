@@ -3,7 +3,9 @@ import { median } from '../geometry/linear.ts';
 import { areaOf, grown } from '../movers/maskPatch.ts';
 import { align, type Body } from './align.ts';
 import type { Looks } from './looks.ts';
+import type { Step } from '../movers/linkRegions.ts';
 import type { Passer } from './passages.ts';
+import { turnedBody, turnOf, type Turn } from './turn.ts';
 import { nearestOf, type Way } from './way.ts';
 
 /** A frame in which a hole hides somebody, and one that shows them. */
@@ -12,6 +14,8 @@ export interface Moment {
   from: number;
   /** From there to here, px of the small frames. */
   way: Point;
+  /** How the body is turned on the way. */
+  turn?: Turn;
 }
 
 /** How far away in time a frame may be that shows what is hidden. */
@@ -59,6 +63,7 @@ export class Moments {
     private readonly way: Way,
     private readonly bodyAt: (frame: number) => Body,
     private readonly looks: Looks,
+    private readonly step: Step,
     /** What of a body looks like what is behind it, 0..1, in a free frame. */
     private readonly blendsIn: (frame: number) => number,
   ) {
@@ -95,10 +100,14 @@ export class Moments {
     });
   }
 
+  private turn(s: number, t: number): Turn | undefined {
+    return turnOf(this.step(s, t), this.way.get(s)!, this.bodyAt(s).mask);
+  }
+
   private fit(s: number, t: number, radius: number, there?: Body): Fit {
     const [a, b] = [this.way.get(s)!, this.way.get(t)!];
     const guess = { x: b.x - a.x, y: b.y - a.y };
-    const found = align(this.looks, this.bodyAt(s), t, guess, radius, there);
+    const found = align(this.looks, turnedBody(this.bodyAt(s), this.turn(s, t)), t, guess, radius, there);
     return found ? { ...found, off: { x: found.way.x - guess.x, y: found.way.y - guess.y } } : NOTHING;
   }
 
@@ -143,7 +152,8 @@ export class Moments {
       const from = candidates[picks[k]];
       const [a, b] = [this.way.get(from)!, this.way.get(frame)!];
       const off = offs[k] ?? offBetween(offs, k);
-      return { frame, from, way: { x: b.x - a.x + off.x, y: b.y - a.y + off.y } };
+      const way = { x: b.x - a.x + off.x, y: b.y - a.y + off.y };
+      return { frame, from, way, turn: this.turn(from, frame) };
     });
   }
 }

@@ -5,6 +5,7 @@ import type { Step } from '../movers/linkRegions.ts';
 import { areaOf, centreOf, grown, type MaskPatch } from '../movers/maskPatch.ts';
 import { align, bodyIn } from './align.ts';
 import type { Looks } from './looks.ts';
+import { turnedBody, turnOf } from './turn.ts';
 
 /** Somebody, or something, who passes behind a hole. */
 export interface Passer {
@@ -182,7 +183,7 @@ function unlikeness(before: Passer, after: Passer, looks: Looks, step: Step): nu
   const mostOff = OFF_SIZE * a.size + OFF_WAY * speed * (first - last);
   const mostApart = OFF_SPEED * speed + OFF_SPEED_PX;
   if (off > mostOff || apart > mostApart) return undefined;
-  const looksOff = likeness(before, after, looks);
+  const looksOff = likeness(before, after, looks, step);
   // Whoever comes out next is the likeliest.
   const wait = (first - last) / WAIT;
   return looksOff > UNLIKE ? undefined : looksOff / UNLIKE + off / mostOff + apart / mostApart + wait;
@@ -221,7 +222,7 @@ function expected({ frame, place, speed }: Ending, t: number, step: Step): Point
 const distance = (a: Point, b: Point): number => Math.hypot(a.x - b.x, a.y - b.y);
 
 /** The least that views before and after differ by. */
-function likeness(before: Passer, after: Passer, looks: Looks): number {
+function likeness(before: Passer, after: Passer, looks: Looks, step: Step): number {
   const views = (frames: readonly number[], of: Passer) =>
     frames
       .filter((_, k) => k % EVERY === 0)
@@ -231,7 +232,8 @@ function likeness(before: Passer, after: Passer, looks: Looks): number {
   for (const a of views(before.free.slice(-TELLING), before)) {
     for (const b of others) {
       const way = { x: b.middle.x - a.middle.x, y: b.middle.y - a.middle.y };
-      const found = align(looks, a.body, b.t, way, NEAR, b.body);
+      const body = turnedBody(a.body, turnOf(step(a.t, b.t), a.middle, a.body.mask));
+      const found = align(looks, body, b.t, way, NEAR, b.body);
       if (found) least = Math.min(least, found.mismatch);
     }
   }

@@ -13,6 +13,7 @@ import { ClearFrames } from './clearFrames.ts';
 import { Looks } from './looks.ts';
 import { Moments } from './moments.ts';
 import { goesFar, passersOf, type Passer } from './passages.ts';
+import type { Turn } from './turn.ts';
 import { visibleParts } from './visibleParts.ts';
 import { Follower } from './way.ts';
 
@@ -22,6 +23,8 @@ export interface BodyBehind {
   from: number;
   /** From there to here, px of the small frames. */
   way: Point;
+  /** How it is turned on the way, px of the small frames. */
+  turn?: Turn;
   /** The body in that frame, in px of the small frames. */
   body: SmallBody;
   /** Frames that show what is behind it there. */
@@ -73,7 +76,7 @@ function behindOf(passer: Passer, looks: Looks, step: Step, clear: ClearFrames):
     return body;
   };
   const way = new Follower(passer, bodyAt, looks, step).way();
-  return new Moments(passer, way, bodyAt, looks, (t) => clear.blendsIn(t, bodyAt(t))).find().map((moment) => {
+  return new Moments(passer, way, bodyAt, looks, step, (t) => clear.blendsIn(t, bodyAt(t))).find().map((moment) => {
     const body = { mask: passer.bodies.get(moment.from)!, whole: passer.wholes.get(moment.from)! };
     return { ...moment, body, others: clear.around(moment.from, body.whole) };
   });

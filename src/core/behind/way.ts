@@ -4,6 +4,7 @@ import { centreOf } from '../movers/maskPatch.ts';
 import { align, type Body } from './align.ts';
 import type { Looks } from './looks.ts';
 import type { Passer } from './passages.ts';
+import { turnedBody, turnOf } from './turn.ts';
 
 /** Where somebody is, by frame: one point of the body, px of the small frames. */
 export type Way = ReadonlyMap<number, Point>;
@@ -63,11 +64,17 @@ export class Follower {
     this.found.set(t, at);
   }
 
+  /** The body of a known frame as the camera turns it on the way to another, around a place of its own. */
+  private turned(from: number, to: number, place: Point): Body {
+    const body = this.bodyAt(from);
+    return turnedBody(body, turnOf(this.step(from, to), place, body.mask));
+  }
+
   /** Where the body of a known frame is found in another free one, and how unlike it is. */
   private shift(from: number, to: number, guess: Point, radius: number): Found | undefined {
     const a = this.found.get(from)!;
     const way = { x: guess.x - a.x, y: guess.y - a.y };
-    const seen = align(this.looks, this.bodyAt(from), to, way, radius, this.bodyAt(to));
+    const seen = align(this.looks, this.turned(from, to, a), to, way, radius, this.bodyAt(to));
     return seen && { place: { x: a.x + seen.way.x, y: a.y + seen.way.y }, mismatch: seen.mismatch };
   }
 
@@ -127,7 +134,7 @@ export class Follower {
       for (const view of views) {
         const a = this.found.get(view)!;
         const way = { x: guess.x - a.x, y: guess.y - a.y };
-        const seen = align(this.looks, this.bodyAt(view), t, way, NEAR);
+        const seen = align(this.looks, this.turned(view, t, a), t, way, NEAR);
         if (!seen || seen.seen < LEAST_SEEN || seen.mismatch >= (best?.mismatch ?? Infinity)) continue;
         best = { place: { x: a.x + seen.way.x, y: a.y + seen.way.y }, mismatch: seen.mismatch };
       }
