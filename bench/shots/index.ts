@@ -1,6 +1,7 @@
 import type { Shot } from '../../demo/shot.ts';
 import { action } from './action.ts';
 import { behind } from './behind.ts';
+import { buzz } from './buzz.ts';
 import { cables } from './cables.ts';
 import { dapple } from './dapple.ts';
 import { follow } from './follow.ts';
@@ -43,4 +44,5 @@ export const BENCH_SHOTS: readonly Shot[] = [
   lamps,
   overhead,
   action,
+  buzz,
 ];

@@ -1,10 +1,12 @@
 import { identity3, invert3, multiply3, type Matrix3 } from '../geometry/homography.ts';
 import { median } from '../geometry/linear.ts';
 import type { Link } from './links.ts';
+import { residualsOf } from './field.ts';
 import { MESH_COLS, MESH_ROWS, meshCell, solveMesh } from './mesh.ts';
 import { scenesOf } from './scenes.ts';
 import { unitSpace, type UnitSpace } from './space.ts';
 import { linkResiduals, solvePoses } from './solve.ts';
+import { solveWobble, WOBBLE_KNOTS, wobbleKnots } from './wobble.ts';
 
 /** Corner movement over the whole shot below which the camera counts as standing still, frame px at 1080p. */
 const TRIPOD_PX = 0.25;
@@ -22,6 +24,8 @@ export interface CameraMotionData {
   poses: Float64Array;
   /** Residual mesh, or empty. */
   mesh: Float32Array;
+  /** Displacements of rows, if these wobble: see `solveWobble`. */
+  wobble?: Float32Array;
   tripod: boolean;
   /** Robust error of the matches under the solution, frame px. */
   residualPx: number;
@@ -71,7 +75,7 @@ export class CameraMotion {
     if (this.data.tripod || from === to) return;
     const { cx, cy, half } = this.space;
     const m = this.relative(from, to);
-    const bent = this.data.mesh.length > 0;
+    const bent = this.data.mesh.length > 0 || this.data.wobble !== undefined;
     const d = { x: 0, y: 0 };
     for (let i = 0; i < points.length; i += 2) {
       let x = (points[i] - cx) / half;
@@ -85,7 +89,7 @@ export class CameraMotion {
       let u = (m[0] * x + m[1] * y + m[2]) * q;
       let v = (m[3] * x + m[4] * y + m[5]) * q;
       if (bent) {
-        // The place q with q + mesh(q) = (u, v), by two fixed-point steps: the mesh is smooth and small.
+        // The place q with q + displacement(q) = (u, v), by two fixed-point steps: it is smooth and small.
         this.displacement(to, u, v, d);
         this.displacement(to, u - d.x, v - d.y, d);
         u -= d.x;
@@ -97,24 +101,33 @@ export class CameraMotion {
   }
 
   private displacement(frame: number, x: number, y: number, out: { x: number; y: number }): void {
-    meshCell(x, y, this.aspect, this.index, this.weight);
-    const { mesh } = this.data;
-    const base = frame * MESH_COLS * MESH_ROWS;
+    const { mesh, wobble } = this.data;
     out.x = 0;
     out.y = 0;
-    for (let k = 0; k < 4; k++) {
+    if (mesh.length > 0) {
+      meshCell(x, y, this.aspect, this.index, this.weight);
+      this.add(mesh, frame * MESH_COLS * MESH_ROWS, 4, out);
+    }
+    if (wobble) {
+      wobbleKnots(y, this.aspect, this.index, this.weight);
+      this.add(wobble, frame * WOBBLE_KNOTS, 2, out);
+    }
+  }
+
+  private add(field: Float32Array, base: number, around: number, out: { x: number; y: number }): void {
+    for (let k = 0; k < around; k++) {
       const at = 2 * (base + this.index[k]);
-      out.x += this.weight[k] * mesh[at];
-      out.y += this.weight[k] * mesh[at + 1];
+      out.x += this.weight[k] * field[at];
+      out.y += this.weight[k] * field[at + 1];
     }
   }
 }
 
 /**
- * The camera's motion from measured links: poses solved together, a residual mesh, and the finding of a tripod.
+ * The camera's motion from measured links: poses solved together, a residual mesh, rows that wobble, and the finding of a tripod.
  *
  * @param frameSigma - Scale of an honest match's error, frame px.
- * @param bends - Whether the residual mesh is solved, which only a full take can show.
+ * @param bends - Whether the residual mesh and the rows are solved, which only a full take can show.
  */
 export function solveCamera(
   width: number,
@@ -138,7 +151,9 @@ export function solveCamera(
   // What small frames cannot measure is no movement.
   const still = Math.max(TRIPOD_PX * (width / 1920), TRIPOD_SIGMAS * frameSigma);
   const tripod = count === 1 || rests(movements(poses, aspect), still / half);
-  const mesh = tripod || !bends ? new Float32Array(0) : solveMesh(count, links, poses, sigma, aspect);
+  const seen = tripod || !bends ? undefined : residualsOf(links, poses);
+  const shaken = seen && solveWobble(count, seen, sigma, aspect);
+  const mesh = seen ? solveMesh(count, shaken?.left ?? seen, sigma, aspect) : new Float32Array(0);
   const flat = new Float64Array(9 * count);
   poses.forEach((m, t) => flat.set(tripod ? identity3() : m, 9 * t));
   return {
@@ -147,6 +162,7 @@ export function solveCamera(
     count,
     poses: flat,
     mesh,
+    ...(shaken && { wobble: shaken.wobble }),
     tripod,
     support,
     scenes,
