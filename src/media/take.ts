@@ -374,7 +374,7 @@ export class TakeWork {
     }));
     const told = restless ? await this.parts.all(asked) : undefined;
     const parts = chunks.map(([k, frames]) => ({
-      name: `gather-${k}.evened`,
+      name: `gather-${k}.barred`,
       compute: () =>
         this.threads.run('gather', {
           frames: sourced(frames, choices),

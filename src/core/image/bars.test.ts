@@ -62,7 +62,9 @@ describe('bars along the sides of a film', () => {
   it('are neither a black sky above a ragged ridge, nor one that a hand moves, nor a film that is black', () => {
     const ridge = (x: number): number => 4 + (x % 10);
     expect(barsIn((x, y, t) => (y < ridge(x) ? 16 : picture(x, y, t)))).toBeUndefined();
-    expect(barsIn((x, y, t) => (y < 6 - 2 * t ? 16 : picture(x, y, t)))).toBeUndefined();
+    // It reaches least far in one of the four frames.
+    const swaying = [6, 8, 9, 8];
+    expect(barsIn((x, y, t) => (y < swaying[t] ? 16 : picture(x, y, t)))).toBeUndefined();
     expect(barsIn(() => 16)).toBeUndefined();
     expect(barsIn(picture)).toBeUndefined();
   });

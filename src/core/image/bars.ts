@@ -23,17 +23,21 @@ const SOFT = 3;
  */
 export function barsOf(frames: FrameReader, asked: readonly number[]): Bars | undefined {
   const { width, height } = frames.format;
-  const black = blackInAll(frames, asked);
-  const share = (first: number, step: number, n: number): number => {
-    let sum = 0;
-    for (let k = 0; k < n; k++) sum += black[first + k * step];
-    return sum / n;
+  const black = timesBlack(frames, asked);
+  const lineOf = (first: number, step: number, n: number): Line => {
+    let [always, mostly] = [0, 0];
+    for (let k = 0; k < n; k++) {
+      const times = black[first + k * step];
+      if (times === asked.length) always++;
+      if (times > asked.length / 2) mostly++;
+    }
+    return { always: always / n, mostly: mostly / n };
   };
-  const columnsIn = (top: number, bottom: number): number[] =>
-    Array.from({ length: width }, (_, x) => share(top * width + x, width, height - top - bottom));
-  const rowsIn = (left: number, right: number): number[] =>
-    Array.from({ length: height }, (_, y) => share(y * width + left, 1, width - left - right));
-  const bothOf = (shares: number[]): [number, number] => [barOf(shares), barOf(shares.toReversed())];
+  const columnsIn = (top: number, bottom: number): Line[] =>
+    Array.from({ length: width }, (_, x) => lineOf(top * width + x, width, height - top - bottom));
+  const rowsIn = (left: number, right: number): Line[] =>
+    Array.from({ length: height }, (_, y) => lineOf(y * width + left, 1, width - left - right));
+  const bothOf = (lines: Line[]): [number, number] => [barOf(lines), barOf(lines.toReversed())];
   // Bars at the sides are looked for beside those above and below, which make every column dark.
   const [left, right] = bothOf(columnsIn(...bothOf(rowsIn(0, 0))));
   const [top, bottom] = bothOf(rowsIn(left, right));
@@ -53,30 +57,40 @@ export const withinBars = (
   { width, height }: { width: number; height: number },
 ): Rect => ({ x: left, y: top, width: width - left - right, height: height - top - bottom });
 
-/** @param shares - Per line from the side inwards, how much of it is black. @returns Lines of the bar. */
-function barOf(shares: readonly number[]): number {
-  const end = shares.findIndex((s) => s < MOST);
-  // Either there is none, or all of the film is black.
-  if (end <= 0 || end > shares.length / 2) return 0;
-  let bar = end;
-  while (bar > 0 && end - bar < SOFT && shares[bar - 1] < ALL) bar--;
-  return bar > 0 && shares[bar - 1] >= ALL ? bar : 0;
+/** Share of the px of a line that are black in all frames, and in most of them. */
+interface Line {
+  always: number;
+  mostly: number;
 }
 
-/** 1 for px that are black in every one of the frames. */
-function blackInAll(frames: FrameReader, asked: readonly number[]): Uint8Array {
+/** @param lines - From the side inwards. @returns Lines of the bar. */
+function barOf(lines: readonly Line[]): number {
+  const end = lines.findIndex((line) => line.always < MOST);
+  // Either there is none, or all of the film is black.
+  if (end <= 0 || end > lines.length / 2) return 0;
+  let bar = end;
+  while (bar > 0 && end - bar < SOFT && lines[bar - 1].always < ALL) bar--;
+  if (bar === 0 || lines[bar - 1].always < ALL) return 0;
+  // What a hand moves ends farther in in most frames than in the one in which it reaches least far.
+  return lines[bar + 1].mostly < MOST ? bar : 0;
+}
+
+/** In how many of the frames each px is black. */
+function timesBlack(frames: FrameReader, asked: readonly number[]): Uint8Array {
   const { format } = frames;
   const { width, height } = format;
-  const out = new Uint8Array(width * height).fill(1);
+  const out = new Uint8Array(width * height);
   const most = (BLACK / 255) * maxSample(format);
-  // Of luma and chroma the first tells; green alone does not.
   for (const frame of asked) {
+    const bright = new Uint8Array(width * height);
+    // Of luma and chroma the first tells; green alone does not.
     for (let p = 0; p < (format.rgb ? 3 : 1); p++) {
       const bytes = new Uint8Array(planeBytes(format, p));
       frames.readRows(frame, p, 0, height, bytes);
       const samples = bytesPerSample(format) === 1 ? bytes : new Uint16Array(bytes.buffer);
-      for (let i = 0; i < samples.length; i++) if (samples[i] > most) out[i] = 0;
+      for (let i = 0; i < samples.length; i++) if (samples[i] > most) bright[i] = 1;
     }
+    for (let i = 0; i < out.length; i++) out[i] += 1 - bright[i];
   }
   return out;
 }
