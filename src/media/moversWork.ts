@@ -127,7 +127,10 @@ async function withCamera<T>(
     const wanted = { count, frames: frames.format, width, height, distances: FEW_LINKS, bends: false, onProgress };
     const bars = await leaveBarsAlone(threads, partsAlone, { count, frames: frames.format, mattes: frames.format });
     if (bars) coverBars(cells, bars);
-    return await work(threads, await measureCamera(threads, partsAlone, wanted));
+    const camera = await measureCamera(threads, partsAlone, wanted);
+    // As in a take: to a camera that rests bars are like any background.
+    if (bars && camera.tripod) await threads.all('setBars', undefined);
+    return await work(threads, camera);
   } finally {
     await threads.stop();
   }

@@ -24,6 +24,7 @@ describe('how a camera turns a body', () => {
     expect(turnOf(linear(1, 0.2, 0, 1), PIVOT, SIZE)).toBeUndefined();
     expect(turnOf(linear(1, 0, -0.2, 1.02), PIVOT, SIZE)).toBeUndefined();
     expect(turnOf(identity3(), PIVOT, SIZE)).toBeUndefined();
+    expect(turnOf(linear(8, 0, 0, 9), PIVOT, SIZE)).toBeUndefined();
     expect(turnOf(linear(1, -0.005, 0.005, 1), PIVOT, SIZE)).toBeUndefined();
   });
 });

@@ -14,6 +14,8 @@ export interface Turn {
 
 /** Px by which a turn moves the rim of a body at least, or it counts as none. */
 const LEAST = 0.25;
+/** How much larger or smaller a body can get: beside a plane's horizon there is no limit. */
+const MOST = 3;
 /** Luma px to which a turned layer is as wide and high as a multiple of. */
 const STEP = 16;
 
@@ -21,7 +23,7 @@ const STEP = 16;
  * How a body is turned from one frame to another by the camera: what its background does both across and down. A background that is
  * seen aslant shears as the camera travels, which turns one of them alone; who walks before it stays upright.
  *
- * @returns undefined if it is hardly turned.
+ * @returns undefined if it is hardly turned, or beyond belief.
  */
 export function turnOf(
   map: Matrix3,
@@ -35,7 +37,8 @@ export function turnOf(
   // Without the turn only what is enlarged both ways is left.
   const scale = 1 + common(cos * xx + sin * yx - 1, cos * yy - sin * xy - 1);
   const [re, im] = [scale * cos, scale * sin];
-  return Math.hypot(re - 1, im) * (Math.hypot(width, height) / 2) < LEAST ? undefined : { pivot, re, im };
+  const moved = (Math.hypot(re - 1, im) * Math.hypot(width, height)) / 2;
+  return moved >= LEAST && scale <= MOST && scale >= 1 / MOST ? { pivot, re, im } : undefined;
 }
 
 /** What two agree about. */
