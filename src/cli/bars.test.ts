@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { readFileSync } from 'node:fs';
+import { detail } from './testing/detail.ts';
 import { Workspace } from './testing/workspace.ts';
 
 // A camera tilts along a wall, in a film with black bars above and below. Somebody stands on the lower bar, and is marked as far
@@ -22,19 +23,7 @@ const isBar = (y: number): boolean => y < BAR || y >= H - BAR;
 const isMarked = (t: number, x: number, y: number): boolean =>
   Math.abs(x - 90 - 4 * t) < 14 && y > 80 && y < H - BAR + 8;
 
-/** A wall with detail: values of squares, smoothly joined. */
-function wall(x: number, y: number): number {
-  const value = (i: number, j: number): number => {
-    const h = Math.imul(i * 73856093 + j * 19349663 + 5, 2654435761) >>> 0;
-    return h / 2 ** 32;
-  };
-  const [u, v] = [x / 5, y / 5];
-  const [i, j] = [Math.floor(u), Math.floor(v)];
-  const [a, b] = [u - i, v - j];
-  const top = value(i, j) * (1 - a) + value(i + 1, j) * a;
-  const bottom = value(i, j + 1) * (1 - a) + value(i + 1, j + 1) * a;
-  return 100 + 90 * (top * (1 - b) + bottom * b);
-}
+const wall = (x: number, y: number): number => 145 + 45 * detail(x, y, 5, 1);
 
 /** Mean difference from the wall where somebody was marked, and the largest within the bars. */
 function errors(name: string): { wall: number; bars: number } {

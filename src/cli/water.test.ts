@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { readFileSync } from 'node:fs';
+import { detail } from './testing/detail.ts';
 import { Workspace } from './testing/workspace.ts';
 
 // A camera travels past a shore: above the waterline two patterns run through one another, below all rests. Somebody who is marked
@@ -11,20 +12,6 @@ const WALKER = { width: 24, top: 24, bottom: 140 };
 
 const work = new Workspace();
 const at = (name: string): string => work.at(name);
-
-/** Detail of about `size` px, from -1 to 1. */
-function detail(x: number, y: number, size: number, seed: number): number {
-  const value = (i: number, j: number): number => {
-    let h = Math.imul(i * 73856093 + j * 19349663 + seed * 83492791, 2654435761);
-    h = Math.imul(h ^ (h >>> 15), 2246822519);
-    return (h >>> 0) / 2 ** 31 - 1;
-  };
-  const [i, j] = [Math.floor(x / size), Math.floor(y / size)];
-  const [a, b] = [x / size - i, y / size - j];
-  const top = value(i, j) * (1 - a) + value(i + 1, j) * a;
-  const bottom = value(i, j + 1) * (1 - a) + value(i + 1, j + 1) * a;
-  return top * (1 - b) + bottom * b;
-}
 
 const left = (t: number): number => 20 + 4 * t;
 const isWalker = (t: number, x: number, y: number): boolean =>

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, it } from '@jest/globals';
+import { detail } from './testing/detail.ts';
 import { Workspace } from './testing/workspace.ts';
 
 // A camera that is shaken faster than its sensor is read goes along a wall: the rows of every frame lie to and fro. Somebody walks by.
@@ -21,19 +22,7 @@ const isMarked = (t: number, x: number, y: number): boolean => Math.abs(x - 90 -
 const seen = (t: number, x: number, y: number): number =>
   wall(x + 2 * t + ASIDE * Math.sin((5 * Math.PI * y) / H + 2.1 * t), y);
 
-/** A wall with detail: values of squares, smoothly joined. */
-function wall(x: number, y: number): number {
-  const value = (i: number, j: number): number => {
-    const h = Math.imul(i * 73856093 + j * 19349663 + 5, 2654435761) >>> 0;
-    return h / 2 ** 32;
-  };
-  const [u, v] = [x / 5, y / 5];
-  const [i, j] = [Math.floor(u), Math.floor(v)];
-  const [a, b] = [u - i, v - j];
-  const top = value(i, j) * (1 - a) + value(i + 1, j) * a;
-  const bottom = value(i, j + 1) * (1 - a) + value(i + 1, j + 1) * a;
-  return 100 + 90 * (top * (1 - b) + bottom * b);
-}
+const wall = (x: number, y: number): number => 145 + 45 * detail(x, y, 5, 1);
 
 it('shows what is behind a hole where the rows of each frame lie', () => {
   work.run('fill', '--input', at('film.mkv'), '--matte', at('matte.mkv'), '--output', at('out.mkv'), '--quiet');
