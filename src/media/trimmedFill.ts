@@ -2,6 +2,7 @@ import type { Patch } from '../core/fill/finish.ts';
 import { planePart } from '../core/fill/sourceFrames.ts';
 import { NO_TRIM, trimMatrix, type Trim } from '../core/fill/trim.ts';
 import { rangeOf, type ColourModel } from '../core/image/colourModel.ts';
+import { cubicWeights } from '../core/image/cubic.ts';
 import { maxSample, planeViews, type FrameFormat, type PlaneFormat, type Rect } from '../core/image/format.ts';
 import { planeMattes } from './planeMatte.ts';
 
@@ -65,8 +66,7 @@ export function trimmed(
 }
 
 /**
- * Samples moved along one axis by a cubic through four neighbours (Catmull & Rom 1974; Keys 1981, a = -0.5); the border's
- * repeat.
+ * Samples moved along one axis by cubic convolution; the border's repeat.
  *
  * @param n - Samples along the axis, `step` apart; there are `lines` of them, `lineStep` apart.
  */
@@ -81,13 +81,7 @@ function shifted(
   if (by === 0) return samples;
   const out = new Float32Array(samples.length);
   const whole = Math.floor(-by);
-  const t = -by - whole;
-  const taps = [
-    ((-t + 2) * t - 1) * t * 0.5,
-    ((3 * t - 5) * t * t + 2) * 0.5,
-    ((-3 * t + 4) * t + 1) * t * 0.5,
-    (t - 1) * t * t * 0.5,
-  ];
+  const taps = cubicWeights(-by - whole);
   for (let line = 0; line < lines; line++) {
     for (let i = 0; i < n; i++) {
       let sum = 0;

@@ -1,9 +1,9 @@
 import { jacobian, type Matrix3, type Point } from '../geometry/homography.ts';
+import { cubicAt, cubicWeights } from '../image/cubic.ts';
 import { snap, type FrameFormat, type Rect } from '../image/format.ts';
 import type { MaskPatch } from '../movers/maskPatch.ts';
 import type { Body } from './align.ts';
 import type { BodyLayer } from './cutBody.ts';
-import { cubicAt, cubicWeights } from './layBody.ts';
 
 /** How a camera that rolls, nears or zooms turns and enlarges a picture around a point: what lies at pivot + v lies at pivot + (re + i·im)·v. */
 export interface Turn {

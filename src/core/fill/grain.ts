@@ -1,4 +1,5 @@
 import { median } from '../geometry/linear.ts';
+import { cubicWeights } from '../image/cubic.ts';
 
 /** Side of the blocks on which grain is measured, samples. */
 const BLOCK = 12;
@@ -186,17 +187,11 @@ const WEIGHT_PRODUCTS = [0, 1, 2, 3].map((d) => {
   const phases = 256;
   let sum = 0;
   for (let k = 0; k < phases; k++) {
-    const u = (k + 0.5) / phases;
-    for (let i = -1; i + d <= 2; i++) sum += cubicWeight(u - i) * cubicWeight(u - i - d);
+    const w = cubicWeights((k + 0.5) / phases);
+    for (let i = 0; i + d < w.length; i++) sum += w[i] * w[i + d];
   }
   return sum / phases;
 });
-
-function cubicWeight(distance: number): number {
-  const t = Math.abs(distance);
-  if (t >= 2) return 0;
-  return t <= 1 ? (1.5 * t - 2.5) * t * t + 1 : ((2.5 - 0.5 * t) * t - 4) * t + 2;
-}
 
 /** Sums of products of a kernel's entries that lie (dx, dy) apart, for dx from 0 on: the correlation that it gives white noise of variance 1. */
 function productsOf(kernel: Float32Array, dx: number, dy: number): number {
