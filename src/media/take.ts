@@ -326,13 +326,17 @@ export class TakeWork {
     return measureCamera(this.threads, this.parts, wanted);
   }
 
-  /** Whether depth is worth following, judged on a few frames spread over the shot: where none of every other one says so, on no more. */
+  /**
+   * Whether depth is worth following, judged on a few frames spread over the shot: on no more once they have said so, nor where none of
+   * every other one does.
+   */
   private async probeDepth(choices: FrameChoice[], motion: CameraMotionData): Promise<boolean> {
     if (motion.tripod) return false;
     const asked = sourced(this.probed(), choices);
     const deepOf = async (some: SourcedFrame[]): Promise<number> =>
       (await Promise.all(some.map((one) => this.threads.run('probeDepth', one)))).filter(Boolean).length;
-    let deep = await deepOf(asked.filter((_, k) => k % 2 === 0));
+    let deep = await deepOf(asked.filter((_, k) => k % 4 === 0));
+    if (!areSome(deep, asked.length)) deep += await deepOf(asked.filter((_, k) => k % 4 === 2));
     if (deep > 0 && !areSome(deep, asked.length)) deep += await deepOf(asked.filter((_, k) => k % 2 === 1));
     return areSome(deep, asked.length);
   }

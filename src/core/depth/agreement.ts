@@ -1,4 +1,4 @@
-import { median } from '../geometry/linear.ts';
+import { medianOfFirst } from '../geometry/linear.ts';
 import {
   LEAST_SAMPLES,
   viewsOn,
@@ -26,7 +26,11 @@ const PLAIN = 3;
 
 /** How far most frames that see each tile disagree about it on a surface; NaN where fewer than two do. */
 export const costsOn = (seen: Witnesses, place: PlaceIn, tiles: readonly TileWindow[]): Float64Array =>
-  disagreement(seen, place, tiles, (views, at, unit) => leastMean(misfitsAt(views, at, unit).misfits, WIDE_SHARE));
+  disagreement(seen, place, tiles, wideCostAt);
+
+/** The same of one tile. */
+export const wideCostAt = (views: readonly View[], at: number, unit: number): number =>
+  leastMean(misfitsAt(views, at, unit).misfits, WIDE_SHARE);
 
 /**
  * The same where they agree about something: NaN where it is plain.
@@ -125,13 +129,17 @@ function misfitsAt(views: readonly View[], at: number, unit: number): { misfits:
     let n = 0;
     for (const { view, mean } of seen) if (!Number.isNaN(view[i])) values[n++] = view[i] - mean;
     if (n < 2) continue;
-    const middle = median(values.subarray(0, n));
-    [total, squares, known] = [total + middle, squares + middle * middle, known + 1];
-    seen.forEach(({ view, mean }, k) => {
-      if (Number.isNaN(view[i])) return;
-      off[k].sum += Math.min(CLIP * unit, Math.abs(view[i] - mean - middle)) ** 2;
+    const middle = medianOfFirst(values, n);
+    total += middle;
+    squares += middle * middle;
+    known++;
+    for (let k = 0; k < seen.length; k++) {
+      const { view, mean } = seen[k];
+      if (Number.isNaN(view[i])) continue;
+      const d = Math.min(CLIP * unit, Math.abs(view[i] - mean - middle));
+      off[k].sum += d * d;
       off[k].n++;
-    });
+    }
   }
   const misfits = off.flatMap(({ sum, n }) => (n > 0 ? [sum / n] : [])).sort((a, b) => a - b);
   return { misfits, plain: known === 0 || squares / known - (total / known) ** 2 < (PLAIN * unit) ** 2 };

@@ -12,8 +12,8 @@ import {
   witnessesOf,
 } from '../testing/twoDepths.ts';
 import { detailCostsOn, disagreement, poorCost } from './agreement.ts';
-import { chooseSurfaces } from './chooseSurfaces.ts';
-import type { PlaceIn, Witnesses } from './tileWindows.ts';
+import { TriedTiles } from './chooseSurfaces.ts';
+import type { PlaceIn, TileWindow, Witnesses } from './tileWindows.ts';
 
 const SIDE = 16;
 const { width, height, border: BORDER } = TWO_DEPTHS;
@@ -33,6 +33,15 @@ const tileAt = (c: number, r: number) => ({ tile: r * COLS + c, x: c * SIDE, y: 
 const TILES = [3, 4, 5, 6, 13, 14, 15, 16].flatMap((c) => [1, 2].map((r) => tileAt(c, r)));
 const TRUTH = TILES.map(({ x }) => (x < BORDER ? 0 : 1));
 
+function chooseSurfaces(seen: Witnesses, surfaces: readonly PlaceIn[], tiles: readonly TileWindow[]): Uint8Array {
+  const tried = new TriedTiles(seen, tiles);
+  return tried.choose(
+    surfaces.map((place) => tried.on(place)),
+    COLS,
+    ROWS,
+  );
+}
+
 /** A surface that no frame shows. */
 const outOfView: PlaceIn = (_, points) => {
   points.fill(-100);
@@ -42,7 +51,7 @@ const outOfView: PlaceIn = (_, points) => {
 describe('the surface behind a tile', () => {
   it('is the one under which the frames agree', () => {
     const seen = witnesses(() => false);
-    expect([...chooseSurfaces(seen, [far, near], TILES, COLS, ROWS)]).toEqual(TRUTH);
+    expect([...chooseSurfaces(seen, [far, near], TILES)]).toEqual(TRUTH);
     const [onFar, onNear] = [far, near].map((place) => disagreement(seen, place, TILES));
     TRUTH.forEach((truth, t) => {
       const [right, wrong] = truth === 0 ? [onFar, onNear] : [onNear, onFar];
@@ -54,7 +63,7 @@ describe('the surface behind a tile', () => {
   it('is not told by a frame in which something stands before it', () => {
     // A post of stronger texture before the far half, in one of the frames that are asked, at the very place.
     const seen = witnesses((frame, x) => frame === 2 && x >= 3 * SIDE - 4 && x < 7 * SIDE + 4);
-    expect([...chooseSurfaces(seen, [far, near], TILES, COLS, ROWS)]).toEqual(TRUTH);
+    expect([...chooseSurfaces(seen, [far, near], TILES)]).toEqual(TRUTH);
   });
 
   it('is unknown where fewer than two frames see it, and then that of its neighbours', () => {
@@ -62,14 +71,14 @@ describe('the surface behind a tile', () => {
     const hidden = TILES.map(({ x }) => x === 5 * SIDE);
     const variance = disagreement(seen, far, TILES);
     hidden.forEach((is, t) => expect(Number.isNaN(variance[t])).toBe(is));
-    expect([...chooseSurfaces(seen, [far, near], TILES, COLS, ROWS)].slice(0, 8)).toEqual(TRUTH.slice(0, 8));
+    expect([...chooseSurfaces(seen, [far, near], TILES)].slice(0, 8)).toEqual(TRUTH.slice(0, 8));
   });
 
   it('is not one on which no frame shows it, as long as frames agree far better about one of the others', () => {
     const seen = witnesses(() => false);
     // Of tiles with the border in them no surface shows all.
     const withBorder = [1, 2].map((r) => ({ tile: r * COLS + 9, x: BORDER - 15, y: r * SIDE }));
-    const chosen = chooseSurfaces(seen, [far, near, outOfView], [...TILES, ...withBorder], COLS, ROWS);
+    const chosen = chooseSurfaces(seen, [far, near, outOfView], [...TILES, ...withBorder]);
     expect([...chosen].slice(0, TILES.length)).toEqual(TRUTH);
     expect([...chosen]).not.toContain(2);
   });
@@ -87,7 +96,7 @@ describe('the surface behind a tile', () => {
     const blocked = (t: number, _x: number, y: number): boolean =>
       t === TWO_DEPTHS.frame && Math.abs((y % SIDE) - 8) < 4;
     const tiles = TILES.slice(0, 8);
-    const chosen = chooseSurfaces({ ...witnessesOf(kernels, frames, SIDE), blocked }, [far, even], tiles, COLS, ROWS);
+    const chosen = chooseSurfaces({ ...witnessesOf(kernels, frames, SIDE), blocked }, [far, even], tiles);
     expect([...chosen]).toEqual(tiles.map(() => 0));
   });
 
@@ -95,13 +104,7 @@ describe('the surface behind a tile', () => {
     const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x, y, _plane, t) =>
       x < BORDER - 10 ? (x * 7919 + y * 104729 + t * 1299709 * (x + y)) % 251 : nearSample(x, y, t),
     );
-    const chosen = chooseSurfaces(
-      witnessesOf(kernels, frames, SIDE),
-      [far, near, outOfView],
-      TILES.slice(4),
-      COLS,
-      ROWS,
-    );
+    const chosen = chooseSurfaces(witnessesOf(kernels, frames, SIDE), [far, near, outOfView], TILES.slice(4));
     expect([...chosen]).toEqual(TRUTH.slice(4).map((truth) => (truth === 0 ? 2 : 1)));
   });
 
@@ -109,7 +112,7 @@ describe('the surface behind a tile', () => {
     const row = [11, 12, 13, 14, 15, 16].map((c) => tileAt(c, 1));
     const hides = (_: number, x: number): boolean => x >= 12 * SIDE && x < 16 * SIDE;
     const seen = { ...witnesses(() => false), blocked: hides, sources: [5, 7] };
-    expect([...chooseSurfaces(seen, [far, near], row, COLS, ROWS)]).toEqual([1, 1, 1, 1, 1, 1]);
+    expect([...chooseSurfaces(seen, [far, near], row)]).toEqual([1, 1, 1, 1, 1, 1]);
   });
 
   it('is not one on which frames see what lies elsewhere, all of them the same way', () => {
@@ -121,7 +124,7 @@ describe('the surface behind a tile', () => {
       for (let i = 0; i < points.length; i += 2) points[i] += 70;
       return true;
     };
-    expect([...chooseSurfaces(seen, [far, elsewhere], row, COLS, ROWS)]).toEqual([0, 0, 0, 0, 0, 0]);
+    expect([...chooseSurfaces(seen, [far, elsewhere], row)]).toEqual([0, 0, 0, 0, 0, 0]);
   });
 
   it('is that of something thin before what is even, though half of the frames show nothing where it would be on another', () => {
@@ -136,7 +139,7 @@ describe('the surface behind a tile', () => {
       blocked: (t: number): boolean => t === TWO_DEPTHS.frame,
     };
     const [tiles, places] = [[1, 2].map((r) => tileAt(9, r)), [far, near]];
-    expect([...chooseSurfaces(seen, places, tiles, COLS, ROWS)]).toEqual([1, 1]);
+    expect([...chooseSurfaces(seen, places, tiles)]).toEqual([1, 1]);
     const [plain, thin] = places.map((place) => detailCostsOn(seen, place, tiles, 5));
     expect([...plain].every(Number.isNaN)).toBe(true);
     expect(Math.max(...thin)).toBeLessThan(poorCost(seen));

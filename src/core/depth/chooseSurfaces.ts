@@ -1,4 +1,4 @@
-import { median } from '../geometry/linear.ts';
+import { medianOfFirst } from '../geometry/linear.ts';
 import { CLIP, unhiddenVarianceAt } from './agreement.ts';
 import { neighbours } from './holeParts.ts';
 import {
@@ -32,76 +32,97 @@ const TELLING = 3;
 const BORDER_PRICE = 5;
 const SWEEPS = 6;
 
-/**
- * Which of several surfaces lies behind each tile: the one under which the frames that see the place agree about it
- * (photo-consistency, Kutulakos & Seitz 2000), with a price on borders (iterated conditional modes, Besag 1986).
- *
- * @param surfaces - By the places that lie on them.
- * @param cols, rows - Of the grid that the tiles are from.
- * @returns Per tile the number of its surface.
- */
-export function chooseSurfaces(
-  seen: Witnesses,
-  surfaces: readonly PlaceIn[],
-  tiles: readonly TileWindow[],
-  cols: number,
-  rows: number,
-): Uint8Array {
-  const views = surfaces.map((place) => viewsOn(seen, place, tiles));
-  const measured = views.map((v) => Float64Array.from(tiles, (_, t) => unhiddenVarianceAt(v, t * WINDOW, seen.unit)));
-  const costs = measured.map((own, k) =>
-    own.map((cost, t) =>
-      measured.some((c, b) => Number.isNaN(c[t]) && tellsNothing(views[k], views[b], t, seen)) ? NaN : cost,
-    ),
-  );
-  const usual = usualCost(costs);
-  const unseen = tiles.map((_, t) => costUnseen(costs.map((c) => c[t] / usual)));
-  const beside = besideCosts(seen, surfaces, tiles, costs);
-  const data = costs.map((c, k) =>
-    c.map((v, t) => ((Number.isNaN(v) ? unseen[t] : v / usual) + beside[k][t] / usual) * (WINDOW / 4)),
-  );
-  return settle(data, tiles, cols, rows);
+/** What frames show of some tiles on one surface. */
+export interface Shown {
+  views: readonly View[];
+  /** How far they disagree about each tile; NaN where too few see it. */
+  variance: Float64Array;
+  /** How far what they show around each is from what the frame itself shows there; NaN where that is not known, 0 where it shows too little. */
+  beside: Float64Array;
 }
 
-/**
- * How far what the sources show around each tile on a surface is from what the frame itself shows there. Sources agree about a sky wherever
- * it is laid; behind a cable hardly a window is hidden as a whole, and what lies beside it tells.
- */
-function besideCosts(
-  seen: Witnesses,
-  surfaces: readonly PlaceIn[],
-  tiles: readonly TileWindow[],
-  costs: readonly Float64Array[],
-): Float64Array[] {
-  const { frame, tileSide } = seen;
-  const own = sampled(seen, frame, windowsIn(tileCorners(tiles, tileSide), tileSide, WIDE_SPACING));
-  const asked = [...tiles.keys()].filter((t) => countIn(own, t * WINDOW) >= LEAST_OWN);
-  const some = asked.map((t) => tiles[t]);
-  const sources = spreadSources(seen);
-  const out = surfaces.map((place) => {
-    const views = viewsOn(seen, place, some, sources, WIDE_SPACING).flatMap(({ samples }) =>
+/** Tiles behind which several surfaces may lie, and what is known of them on each that is tried. */
+export class TriedTiles {
+  /** What the frame itself shows around each tile, and the numbers of those around which it shows enough. */
+  private readonly own: Float32Array;
+  private readonly asked: readonly number[];
+
+  constructor(
+    private readonly seen: Witnesses,
+    private readonly tiles: readonly TileWindow[],
+  ) {
+    const { frame, tileSide } = seen;
+    this.own = sampled(seen, frame, windowsIn(tileCorners(tiles, tileSide), tileSide, WIDE_SPACING));
+    this.asked = [...tiles.keys()].filter((t) => countIn(this.own, t * WINDOW) >= LEAST_OWN);
+  }
+
+  /** What frames show on a surface, by the places that lie on it. */
+  on(place: PlaceIn): Shown {
+    const { seen, tiles } = this;
+    const views = viewsOn(seen, place, tiles);
+    const variance = Float64Array.from(tiles, (_, t) => unhiddenVarianceAt(views, t * WINDOW, seen.unit));
+    return { views, variance, beside: this.besideOn(place) };
+  }
+
+  /** Sources agree about a sky wherever it is laid; behind a cable hardly a window is hidden as a whole, and what lies beside it tells. */
+  private besideOn(place: PlaceIn): Float64Array {
+    const { seen, tiles, own, asked } = this;
+    const some = asked.map((t) => tiles[t]);
+    const views = viewsOn(seen, place, some, spreadSources(seen), WIDE_SPACING).flatMap(({ samples }) =>
       samples.length > 0 ? [samples] : [],
     );
-    const of = new Float64Array(tiles.length);
-    asked.forEach((t, i) => (of[t] = misfit(own, t * WINDOW, views, i * WINDOW, seen.unit)));
-    return of;
-  });
-  // What is not known of a surface is taken to be as it is of the one that costs least.
-  for (const t of asked) {
-    const known = [...out.keys()].filter((k) => !Number.isNaN(out[k][t]));
-    const like = known.sort((a, b) => orInfinity(costs[a][t]) - orInfinity(costs[b][t]))[0];
-    for (const of of out) if (Number.isNaN(of[t])) of[t] = like === undefined ? 0 : out[like][t];
+    const out = new Float64Array(tiles.length);
+    asked.forEach((t, i) => (out[t] = misfit(own, t * WINDOW, views, i * WINDOW, seen.unit)));
+    return out;
   }
-  return out;
+
+  /**
+   * Which of several surfaces lies behind each tile: the one under which the frames that see the place agree about it
+   * (photo-consistency, Kutulakos & Seitz 2000), with a price on borders (iterated conditional modes, Besag 1986).
+   *
+   * @param surfaces - What is known on each.
+   * @param cols, rows - Of the grid that the tiles are from.
+   * @returns Per tile the number of its surface.
+   */
+  choose(surfaces: readonly Shown[], cols: number, rows: number): Uint8Array {
+    const { tiles, seen } = this;
+    const costs = surfaces.map(({ variance, views }) =>
+      variance.map((cost, t) =>
+        surfaces.some((other) => Number.isNaN(other.variance[t]) && tellsNothing(views, other.views, t, seen))
+          ? NaN
+          : cost,
+      ),
+    );
+    const usual = usualCost(costs);
+    const unseen = tiles.map((_, t) => costUnseen(costs.map((c) => c[t] / usual)));
+    const beside = this.besideCosts(surfaces, costs);
+    const data = costs.map((c, k) =>
+      c.map((v, t) => ((Number.isNaN(v) ? unseen[t] : v / usual) + beside[k][t] / usual) * (WINDOW / 4)),
+    );
+    return settle(data, tiles, cols, rows);
+  }
+
+  /** What is not known of a surface is taken to be as it is of the one that costs least. */
+  private besideCosts(surfaces: readonly Shown[], costs: readonly Float64Array[]): Float64Array[] {
+    const out = surfaces.map(({ beside }) => beside.slice());
+    for (const t of this.asked) {
+      const known = [...out.keys()].filter((k) => !Number.isNaN(out[k][t]));
+      const like = known.sort((a, b) => orInfinity(costs[a][t]) - orInfinity(costs[b][t]))[0];
+      for (const of of out) if (Number.isNaN(of[t])) of[t] = like === undefined ? 0 : out[like][t];
+    }
+    return out;
+  }
 }
 
 /** Squared difference of a window of the frame and the median of what the sources show, by the share of it that is known; NaN if too little is. */
 function misfit(own: Float32Array, at: number, views: readonly Float32Array[], there: number, unit: number): number {
   const off: number[] = [];
+  const known = new Float64Array(views.length);
   for (let i = 0; i < WINDOW; i++) {
     if (Number.isNaN(own[at + i])) continue;
-    const known = views.map((view) => view[there + i]).filter((v) => !Number.isNaN(v));
-    if (known.length > 1) off.push(own[at + i] - median(known));
+    let n = 0;
+    for (const view of views) if (!Number.isNaN(view[there + i])) known[n++] = view[there + i];
+    if (n > 1) off.push(own[at + i] - medianOfFirst(known, n));
   }
   if (off.length < LEAST_OWN) return NaN;
   const light = clamp(off.reduce((sum, v) => sum + v, 0) / off.length, LIGHT * unit);

@@ -56,7 +56,9 @@ export function scalesOf(camera: CameraMotion, from: number, to: number, places:
   const m = camera.plane(from, to);
   const at = (x: number, y: number): number => m[6] * x + m[7] * y + m[8];
   const centre = at(cx, cy);
-  return Float64Array.from({ length: places.length / 2 }, (_, i) => at(places[2 * i], places[2 * i + 1]) / centre);
+  const out = new Float64Array(places.length / 2);
+  for (let i = 0; i < out.length; i++) out[i] = at(places[2 * i], places[2 * i + 1]) / centre;
+  return out;
 }
 
 /**
@@ -180,12 +182,22 @@ function moveRight(
   }
 }
 
+/** Places of which it is kept, per frame: tiles', and those of what lies around some of them. */
+const HELD = 3;
+
+/** Where the camera's plane, put right, shows some places. */
+interface Right {
+  e: Epipole;
+  from: Float32Array;
+  right: Float64Array;
+}
+
 /**
  * {@link mapOnSurface} for surfaces of one stretch that are tried one after the other for the same places: only depths differ, the rest is
  * kept, per frame for the places that were asked for last.
  */
 export class TriedSurfaces {
-  private readonly held = new Map<number, { e: Epipole; from: Float32Array; right: Float64Array }>();
+  private readonly held = new Map<number, Right[]>();
 
   constructor(
     private readonly camera: CameraMotion,
@@ -201,14 +213,15 @@ export class TriedSurfaces {
     return true;
   }
 
-  private rightOf(to: number, e: Epipole, points: Float32Array): { from: Float32Array; right: Float64Array } {
-    const held = this.held.get(to);
-    if (held && held.e === e && isSame(held.from, points)) return held;
+  private rightOf(to: number, e: Epipole, points: Float32Array): Right {
+    const held = this.held.get(to) ?? [];
+    const known = held.find((one) => one.e === e && isSame(one.from, points));
+    if (known) return known;
     const from = points.slice();
     this.camera.map(this.depth.frame, to, points);
-    const right = rightPlaces(this.camera, this.depth.frame, to, e, from, points);
-    this.held.set(to, { e, from, right });
-    return { from, right };
+    const made = { e, from, right: rightPlaces(this.camera, this.depth.frame, to, e, from, points) };
+    this.held.set(to, [made, ...held].slice(0, HELD));
+    return made;
   }
 }
 

@@ -1,7 +1,7 @@
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { alignMotion } from './alignMotion.ts';
 import { costsOn, poorCost } from './agreement.ts';
-import { chooseSurfaces } from './chooseSurfaces.ts';
+import { TriedTiles } from './chooseSurfaces.ts';
 import { local, mapOnSurface, type PlacedSurface, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE } from './frameMap.ts';
 import type { FollowedCorners } from './followCorners.ts';
@@ -41,7 +41,7 @@ export interface FreeSearch {
 export function findFree(search: FreeSearch, found: StretchDepth): void {
   const { part, seen, cols, rows } = search;
   const before = [...new Set(part.tiles.map(({ tile }) => found.tiles[tile]))].sort((a, b) => a - b);
-  const old = costsOf(search, found, before);
+  const old = costsOf(search, found);
   const poor = poorCost(seen);
   if (old.filter((v) => v > poor).length < POOR_SHARE * part.tiles.length) return;
   const added = motionsAround(search, found.frame);
@@ -50,14 +50,11 @@ export function findFree(search: FreeSearch, found: StretchDepth): void {
   const first = found.surfaces.length;
   found.surfaces.push(...added);
   const among = [...before, ...added.map((_, k) => first + 1 + k)];
+  const tiles = new TriedTiles(seen, part.tiles);
+  const shownBefore = before.map((n) => tiles.on(placeOn(search, found, n)));
   const choose = (): void => {
-    const chosen = chooseSurfaces(
-      seen,
-      among.map((n) => placeOn(search, found, n)),
-      part.tiles,
-      cols,
-      rows,
-    );
+    const shownNow = added.map((_, k) => tiles.on(placeOn(search, found, first + 1 + k)));
+    const chosen = tiles.choose([...shownBefore, ...shownNow], cols, rows);
     part.tiles.forEach(({ tile }, i) => (found.tiles[tile] = among[chosen[i]]));
   };
   choose();
@@ -65,7 +62,7 @@ export function findFree(search: FreeSearch, found: StretchDepth): void {
     added.forEach((surface, k) => align(search, found, surface, first + 1 + k));
     choose();
   }
-  if (sum(costsOf(search, found, among)) < WORTH * sum(old)) return;
+  if (sum(costsOf(search, found)) < WORTH * sum(old)) return;
   part.tiles.forEach(({ tile }, i) => (found.tiles[tile] = kept[i]));
   found.surfaces.length = first;
 }
@@ -97,10 +94,20 @@ function align({ camera, seen, part }: FreeSearch, found: StretchDepth, placed: 
 }
 
 /** How far the sources disagree about each tile on the surface that was chosen for it; 0 where too few see it. */
-function costsOf(search: FreeSearch, found: StretchDepth, among: readonly number[]): number[] {
+function costsOf(search: FreeSearch, found: StretchDepth): number[] {
   const { seen, part } = search;
-  const costs = new Map(among.map((n) => [n, costsOn(seen, placeOn(search, found, n), part.tiles)]));
-  return part.tiles.map(({ tile }, i) => costs.get(found.tiles[tile])![i] || 0);
+  const chosen = part.tiles.map(({ tile }) => found.tiles[tile]);
+  const out = new Array<number>(chosen.length).fill(0);
+  for (const n of new Set(chosen)) {
+    const own = [...chosen.keys()].filter((i) => chosen[i] === n);
+    const costs = costsOn(
+      seen,
+      placeOn(search, found, n),
+      own.map((i) => part.tiles[i]),
+    );
+    own.forEach((i, k) => (out[i] = costs[k] || 0));
+  }
+  return out;
 }
 
 function placeOn({ camera }: FreeSearch, found: StretchDepth, number: number): PlaceIn {

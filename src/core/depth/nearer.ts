@@ -3,6 +3,8 @@ import { sampled, spreadSources, type PlaceIn, type Witnesses } from './tileWind
 /** Windows agree within this mean difference, and differ beyond so many times of it, 8-bit levels. */
 const SAME_LEVELS = 4;
 const APART = 2;
+/** A window of less contrast shows nothing, 8-bit levels. */
+const LEAST_CONTRAST = 12;
 /** A place lies on the surface on which its views are this much nearer to it than on any other. */
 const CLEARLY = 0.7;
 /** Samples across a window, and how far apart, frame px. */
@@ -33,16 +35,35 @@ export interface DeepSurface {
  * @param points - Of the frame, interleaved x, y.
  */
 export function signOfNearer(seen: Witnesses, surfaces: readonly DeepSurface[], points: Float32Array): -1 | 0 | 1 {
-  const some = points.filter((_, i) => (i >> 1) % THINNED === 0);
-  return signToldBy(seen, surfaces, some) || signToldBy(seen, surfaces, points);
+  const isFirst = (i: number): boolean => (i >> 1) % THINNED === 0;
+  const first = votesAt(
+    seen,
+    surfaces,
+    points.filter((_, i) => isFirst(i)),
+  );
+  // Where some of the places say nothing, all of them hardly do.
+  if (first.length === 0 || signBy(first) !== 0) return signBy(first);
+  const others = votesAt(
+    seen,
+    surfaces,
+    points.filter((_, i) => !isFirst(i)),
+  );
+  return signBy([...first, ...others]);
 }
 
-function signToldBy(seen: Witnesses, surfaces: readonly DeepSurface[], asked: Float32Array): -1 | 0 | 1 {
+function signBy(votes: readonly number[]): -1 | 0 | 1 {
+  const sum = votes.reduce((all, vote) => all + vote, 0);
+  const isClear = votes.length >= LEAST_HIDDEN && Math.abs(sum) >= LEAST_LEAD * votes.length;
+  return isClear ? (Math.sign(sum) as -1 | 1) : 0;
+}
+
+/** What hidden places among those that are asked say. */
+function votesAt(seen: Witnesses, surfaces: readonly DeepSurface[], asked: Float32Array): number[] {
   const { points, own } = shownBy(seen, asked);
   const sources = spreadSources(seen);
   const views = surfaces.map(({ place }) => sources.map((s) => viewOf(seen, place, s, points, own)));
   const prices = views.map((of) => pricesOf(of, seen.unit));
-  const votes = surfaces.flatMap((behind, k) => {
+  return surfaces.flatMap((behind, k) => {
     const lying = placesOn(prices, k);
     return views[k].flatMap((view, j) => {
       const lost = lying.filter((i) => view.apart[i] > APART * SAME_LEVELS * seen.unit);
@@ -52,16 +73,13 @@ function signToldBy(seen: Witnesses, surfaces: readonly DeepSurface[], asked: Fl
       );
     });
   });
-  const sum = votes.reduce((all, vote) => all + vote, 0);
-  const isClear = votes.length >= LEAST_HIDDEN && Math.abs(sum) >= LEAST_LEAD * votes.length;
-  return isClear ? (Math.sign(sum) as -1 | 1) : 0;
 }
 
-/** The places whose windows the frame shows, with these. */
+/** The places whose windows the frame shows, with these; without such as show nothing, which would be alike on any surface. */
 function shownBy(seen: Witnesses, asked: Float32Array): { points: Float32Array; own: Float32Array } {
   const n = ACROSS * ACROSS;
   const windows = windowsOf(seen, seen.frame, asked);
-  const shown = [...Array(asked.length / 2).keys()].filter((i) => !Number.isNaN(difference(windows, i, windows, i)));
+  const shown = [...Array(asked.length / 2).keys()].filter((i) => contrastOf(windows, i) > LEAST_CONTRAST * seen.unit);
   return {
     points: Float32Array.from(shown.flatMap((i) => [asked[2 * i], asked[2 * i + 1]])),
     own: Float32Array.from(shown.flatMap((i) => [...windows.subarray(i * n, i * n + n)])),
@@ -104,6 +122,16 @@ function windowsOf(seen: Witnesses, frame: number, places: Float32Array): Float3
     }
   }
   return sampled(seen, frame, out);
+}
+
+/** From the darkest to the brightest sample of a window; NaN if any part of it is not known. */
+function contrastOf(windows: Float32Array, i: number): number {
+  let [low, high] = [Infinity, -Infinity];
+  for (let k = i * ACROSS * ACROSS; k < (i + 1) * ACROSS * ACROSS; k++) {
+    low = Math.min(low, windows[k]);
+    high = Math.max(high, windows[k]);
+  }
+  return high - low;
 }
 
 /** Mean difference of two windows; NaN if any part of one is not known. */

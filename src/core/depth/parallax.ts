@@ -32,6 +32,10 @@ const NEEDED_MORE = 16;
 /** An honest match's error, analysis px; the rounds start with a larger one. */
 const SIGMA = 0.3;
 const ROUNDS = 40;
+/** Of these, those after which what is begun with is judged. */
+const TRIED_ROUNDS = 16;
+/** Rounds in which a depth is fitted. */
+const DEPTH_ROUNDS = 3;
 /** The same for one more source. */
 const ROUNDS_MORE = 24;
 /** Rounds after each view that is added. */
@@ -76,14 +80,28 @@ function thinned({ places, guess, scale, moved }: View, step: number): View {
 
 /** What explains most, of all that may be begun with. */
 function bestOf(views: readonly View[], px: number): Parallax | undefined {
-  let best: Parallax | undefined;
+  let best: Settled | undefined;
   let most = LEAST_SHARE;
-  for (const start of startsOf(views, px)) {
-    const found = settle(views, start, px);
-    if (found.share > most && found.epipoles.some(Boolean)) [best, most] = [found, found.share];
+  const shares = new Set<number>();
+  for (const lines of [() => views, () => views.map((view) => differences(view, px))]) {
+    for (const start of startsOf(lines(), px)) {
+      const found = begun(views, start, px);
+      settle(found, 0, TRIED_ROUNDS, px);
+      const share = shareOf(found, px);
+      if (share > most) [best, most] = [found, share];
+      // What arrives where another one has arrived shows that those that are left will do so, too.
+      if (most > ENOUGH || shares.has(share)) break;
+      shares.add(share);
+    }
     if (most > ENOUGH) break;
   }
-  return best;
+  if (!best) return undefined;
+  settle(best, TRIED_ROUNDS, ROUNDS, px);
+  const { measured, some, epipoles, depths } = best;
+  dropStrangers(allLevelled(some, epipoles), epipoles, depths, px);
+  const all: (Epipole | undefined)[] = views.map(() => undefined);
+  measured.forEach((k, i) => (all[k] = epipoles[i]));
+  return all.some(Boolean) ? { depths, epipoles: all } : undefined;
 }
 
 /** A source, and where its epipole may be. */
@@ -93,41 +111,52 @@ interface Start {
 }
 
 /** What to begin with, the likeliest first. */
-function startsOf(views: readonly View[], px: number): Start[] {
-  return [views, views.map((view) => differences(view, px))].flatMap((lines) => {
-    const epipoles = lines.map((view) => sampleEpipole(view, px));
-    return strongest(lines, epipoles, px)
-      .slice(0, BASES)
-      .map((base) => ({ base, e: epipoles[base]! }));
-  });
+function startsOf(lines: readonly View[], px: number): Start[] {
+  const epipoles = lines.map((view) => sampleEpipole(view, px));
+  const bases = strongest(lines, epipoles, px).slice(0, BASES);
+  return bases.map((base) => ({ base, e: epipoles[base]! }));
 }
 
-/**
- * Depths and epipoles from one epipole, in some of the views: from the one that is begun with to those that tell more, each with the
- * depths of those before, by robust least squares in turns.
- */
-function settle(views: readonly View[], { base, e }: Start, px: number): Parallax & { share: number } {
+/** Depths and epipoles that are measured in some of the views, by robust least squares in turns. */
+interface Settled extends Parallax {
+  /** Numbers of these views. */
+  measured: number[];
+  some: View[];
+}
+
+/** From one epipole, in some of the views: from the one that is begun with to those that tell more, each with the depths of those before. */
+function begun(views: readonly View[], { base, e }: Start, px: number): Settled {
   const measured = ladder(views, base, px);
   const some = measured.map((k) => views[k]);
-  let depths = alongLines(views[base], e, px);
-  let epipoles: (Epipole | undefined)[] = [e];
-  const fit = (sigma: number): void => {
-    const level = allLevelled(some.slice(0, epipoles.length), epipoles);
-    depths = fitDepths(level, epipoles, depths, sigma);
-    epipoles = epipoles.map((one, k) => fitOne(some[k], depths, one, sigma));
-  };
+  const out: Settled = { measured, some, depths: alongLines(views[base], e, px), epipoles: [e] };
   for (const view of some.slice(1)) {
-    epipoles.push(sampleCorrected(view, { depths }, aimOf(view, depths, px), px));
-    for (let round = 0; round < FIRST_ROUNDS; round++) fit(START * SIGMA * px);
+    const { depths } = out;
+    out.epipoles.push(sampleCorrected(view, { depths }, aimOf(view, depths, px), px));
+    for (let round = 0; round < FIRST_ROUNDS; round++) takeTurns(out, START * SIGMA * px);
   }
-  for (let round = 0; round < ROUNDS; round++) fit(SIGMA * px * Math.max(1, START * SOONER ** round));
-  const errors = dropStrangers(allLevelled(some, epipoles), epipoles, depths, px);
+  return out;
+}
+
+/** Rounds `from` to `to` - 1. */
+function settle(out: Settled, from: number, to: number, px: number): void {
+  for (let round = from; round < to; round++) takeTurns(out, SIGMA * px * Math.max(1, START * SOONER ** round));
+}
+
+function takeTurns(out: Settled, sigma: number): void {
+  const { some, epipoles } = out;
+  const level = allLevelled(some.slice(0, epipoles.length), epipoles);
+  out.depths = fitDepths(level, epipoles, out.depths, sigma);
+  out.epipoles = epipoles.map((one, k) => fitOne(some[k], out.depths, one, sigma));
+}
+
+/** Share of the corners that are explained, of those that more than one view shows; 0 where none is. */
+function shareOf({ some, epipoles, depths }: Settled, px: number): number {
+  const left = [...epipoles];
+  const errors = dropStrangers(allLevelled(some, epipoles), left, depths.slice(), px);
+  if (!left.some(Boolean)) return 0;
   const seen = (i: number): boolean => some.filter(({ moved }) => !Number.isNaN(moved[2 * i])).length > 1;
   const known = errors.filter((_, i) => seen(i));
-  const share = known.filter((v) => v < EXACT * px).length / Math.max(1, known.length);
-  const out: (Epipole | undefined)[] = views.map(() => undefined);
-  measured.forEach((k, i) => (out[k] = epipoles[i]));
-  return { depths, epipoles: out, share };
+  return known.filter((v) => v < EXACT * px).length / Math.max(1, known.length);
 }
 
 /** Views that are measured in: that which is begun with, and some that tell more up to the one that tells most. */
@@ -239,29 +268,65 @@ function fitDepths(
   before: Float64Array,
   sigma: number,
 ): Float64Array {
+  const used = views.flatMap((view, k) => (epipoles[k] ? [{ view, e: epipoles[k] }] : []));
+  const rows = new DepthRows(used.length);
   return before.map((known, i) => {
-    const rows = views.flatMap((view, k) => {
-      const e = epipoles[k];
-      const [mx, my] = [view.moved[2 * i], view.moved[2 * i + 1]];
-      if (!e || Number.isNaN(mx)) return [];
-      const [gx, gy] = perDepth(view, e, i);
-      return [{ gx, gy, mx, my, long: norm2(gx, gy) }];
+    rows.n = 0;
+    for (const { view, e } of used) if (!Number.isNaN(view.moved[2 * i])) rows.add(view, e, i);
+    return rows.n === 0 ? NaN : rows.fit(Number.isNaN(known) ? rows.typical() : known, sigma);
+  });
+}
+
+/** What some views show of one corner. They are asked millions of times: nothing is made anew for it. */
+class DepthRows {
+  n = 0;
+  /** How far a depth of 1 moves it, and how far it moved. */
+  private readonly gx: Float64Array;
+  private readonly gy: Float64Array;
+  private readonly mx: Float64Array;
+  private readonly my: Float64Array;
+
+  /** @param most - Views at most. */
+  constructor(most: number) {
+    [this.gx, this.gy, this.mx, this.my] = [0, 1, 2, 3].map(() => new Float64Array(most));
+  }
+
+  add(view: View, e: Epipole, i: number): void {
+    const { n } = this;
+    const [gx, gy] = perDepth(view, e, i);
+    this.gx[n] = gx;
+    this.gy[n] = gy;
+    this.mx[n] = view.moved[2 * i];
+    this.my[n] = view.moved[2 * i + 1];
+    this.n++;
+  }
+
+  /** The median of the depths that the views say alone. */
+  typical(): number {
+    const { gx, gy, mx, my } = this;
+    const values = Array.from({ length: this.n }, (_, k): [number, number] => {
+      const long = norm2(gx[k], gy[k]);
+      return [(gx[k] * mx[k] + gy[k] * my[k]) / (long ** 2 + 1e-12), long];
     });
-    if (rows.length === 0) return NaN;
-    let depth = Number.isNaN(known)
-      ? weightedMedian(rows.map((r) => [(r.gx * r.mx + r.gy * r.my) / (r.long ** 2 + 1e-12), r.long]))
-      : known;
-    for (let round = 0; round < 3; round++) {
+    return weightedMedian(values);
+  }
+
+  /** The depth that they say together, robustly. @param first - What to begin with. */
+  fit(first: number, sigma: number): number {
+    const { gx, gy, mx, my, n } = this;
+    let depth = first;
+    for (let round = 0; round < DEPTH_ROUNDS; round++) {
       let [top, bottom] = [0, 1e-12];
-      for (const { gx, gy, mx, my } of rows) {
-        const w = gemanMcClure((mx - depth * gx) ** 2 + (my - depth * gy) ** 2, 4 * sigma * sigma) + 1e-4;
-        top += w * (gx * mx + gy * my);
-        bottom += w * (gx * gx + gy * gy);
+      for (let k = 0; k < n; k++) {
+        const [ex, ey] = [mx[k] - depth * gx[k], my[k] - depth * gy[k]];
+        const w = gemanMcClure(ex * ex + ey * ey, 4 * sigma * sigma) + 1e-4;
+        top += w * (gx[k] * mx[k] + gy[k] * my[k]);
+        bottom += w * (gx[k] * gx[k] + gy[k] * gy[k]);
       }
       depth = top / bottom;
     }
     return depth;
-  });
+  }
 }
 
 function weightedMedian(values: [number, number][]): number {

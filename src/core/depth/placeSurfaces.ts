@@ -1,12 +1,15 @@
-import { costsOn, detailCostsOn, disagreement, poorCost } from './agreement.ts';
-import { chooseSurfaces } from './chooseSurfaces.ts';
+import { evenly } from '../evenly.ts';
+import { detailCostsOn, disagreement, poorCost, wideCostAt } from './agreement.ts';
+import { TriedTiles, type Shown } from './chooseSurfaces.ts';
 import type { PlacedSurface, StretchDepth } from './depthPlaces.ts';
 import { missedSurface, type Missed, type Sweep } from './missedSurface.ts';
 import type { Part } from './surroundings.ts';
 import { sweepSurface } from './sweepSurface.ts';
 import type { Surface } from './surfaces.ts';
-import type { PlaceIn, TileWindow, Witnesses } from './tileWindows.ts';
+import { WINDOW, type PlaceIn, type Witnesses } from './tileWindows.ts';
 
+/** Tiles by which a surface is brought to where sources agree: more of them hardly tell it better. */
+const MOST_SWEPT = 60;
 /** Surfaces that are looked for because the sources do not agree. */
 const MOST_MISSED = 3;
 /** Share of a part's tiles up to which they are a surface that was missed: more, and the world behind it is not rigid. */
@@ -30,51 +33,50 @@ export interface Placing {
  * Where the sources agree about none, others are looked for.
  */
 export function placeSurfaces(placing: Placing, surfaces: readonly PlacedSurface[], found: StretchDepth): void {
-  const { part, placeOn, seen, sweep } = placing;
+  const { part, placeOn, onPlane, seen, sweep } = placing;
   const before = found.surfaces.length;
-  let chosen = choose(placing, surfaces, found);
+  const tiles = new TriedTiles(seen, part.tiles);
+  const choose = (of: readonly Shown[]): Uint8Array => tiles.choose(of, found.cols, found.rows);
+  const shown = [tiles.on(onPlane), ...surfaces.map((s) => tiles.on(placeOn(s)))];
+  let chosen = choose(shown);
   const settled = surfaces.map(({ around, surface }, k) => {
-    const own = part.tiles.filter((_, i) => chosen[i] === k + 1);
+    const own = evenly(
+      part.tiles.filter((_, i) => chosen[i] === k + 1),
+      MOST_SWEPT,
+    );
     const off = (s: Surface): Float64Array => disagreement(seen, placeOn({ around, surface: s }), own);
-    return { around, surface: own.length > 0 ? sweepSurface(off, surface, sweep.unit) : surface };
+    const best = own.length > 0 ? sweepSurface(off, surface, sweep.unit) : surface;
+    const placed = { around, surface: best };
+    if (best !== surface) shown[k + 1] = tiles.on(placeOn(placed));
+    return placed;
   });
   const met: number[] = [];
   while (met.length < MOST_MISSED) {
-    const missed = missedBehind(placing, settled, chosen, met);
+    const missed = missedBehind(placing, shown, chosen, met);
     if (!missed) break;
     met.push(missed.met);
-    settled.push({ around: part.around, surface: missed.surface });
-    chosen = choose(placing, settled, found);
+    const placed = { around: part.around, surface: missed.surface };
+    settled.push(placed);
+    shown.push(tiles.on(placeOn(placed)));
+    chosen = choose(shown);
   }
   found.surfaces.push(...settled);
   part.tiles.forEach(({ tile }, i) => (found.tiles[tile] = chosen[i] === 0 ? 0 : before + chosen[i]));
 }
 
-/** Per tile the number of its surface, from 1; 0 for the camera's plane. */
-const choose = (
-  { seen, part, onPlane, placeOn }: Placing,
-  surfaces: readonly PlacedSurface[],
-  { cols, rows }: StretchDepth,
-): Uint8Array => chooseSurfaces(seen, [onPlane, ...surfaces.map(placeOn)], part.tiles, cols, rows);
-
 /** A surface for tiles about which the sources do not agree on the ones that were chosen. */
 function missedBehind(
-  { seen, part: { tiles, around }, onPlane, placeOn, sweep }: Placing,
-  surfaces: readonly PlacedSurface[],
+  { seen, part: { tiles, around }, placeOn, sweep }: Placing,
+  shown: readonly Shown[],
   chosen: Uint8Array,
   met: readonly number[],
 ): Missed | undefined {
-  const poor: { tile: TileWindow; before: number }[] = [];
-  [onPlane, ...surfaces.map(placeOn)].forEach((place, k) => {
-    const own = tiles.filter((_, i) => chosen[i] === k);
-    costsOn(seen, place, own).forEach((before, i) => {
-      if (before > poorCost(seen)) poor.push({ tile: own[i], before });
-    });
-  });
+  const costs = tiles.map((_, t) => wideCostAt(shown[chosen[t]].views, t * WINDOW, seen.unit));
+  const poor = [...tiles.keys()].filter((t) => costs[t] > poorCost(seen));
   if (poor.length > MOST_POOR * tiles.length) return undefined;
   return missedSurface(
-    poor.map(({ tile }) => tile),
-    poor.map(({ before }) => before),
+    poor.map((t) => tiles[t]),
+    poor.map((t) => costs[t]),
     (s, of) => detailCostsOn(seen, placeOn({ around, surface: s }), of, WITNESSES),
     sweep,
     met,

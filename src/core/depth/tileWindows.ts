@@ -108,27 +108,29 @@ export function sampled(
 ): Float32Array {
   const [level] = pyramids.get(frame);
   const k = pyramids.scale;
-  const out = new Float32Array(places.length / 2).fill(NaN);
-  const local = new Float32Array(places.length);
-  const numbers = new Int32Array(out.length);
+  const out = new Float32Array(places.length / 2);
   const [right, bottom] = [level.width - 2, level.height - 2];
-  // Only what is in view and free is sampled: of a wide window that may be little.
-  let n = 0;
-  for (let i = 0; i < out.length; i++) {
-    const x = Math.fround(places[2 * i] / k);
-    const y = Math.fround(places[2 * i + 1] / k);
-    const inside = x >= 1 && y >= 1 && x < right && y < bottom;
-    if (!inside || blocked(frame, places[2 * i], places[2 * i + 1])) continue;
-    local[2 * n] = x;
-    local[2 * n + 1] = y;
-    numbers[n++] = i;
-  }
   kernels.scoped(() => {
+    const points = kernels.alloc(places.length * 4);
+    const local = kernels.f32(points, places.length);
+    // Only what is in view and free is sampled: of a wide window that may be little.
+    let n = 0;
+    for (let i = 0; i < out.length; i++) {
+      const x = Math.fround(places[2 * i] / k);
+      const y = Math.fround(places[2 * i + 1] / k);
+      const isInside = x >= 1 && y >= 1 && x < right && y < bottom;
+      if (!isInside || blocked(frame, places[2 * i], places[2 * i + 1])) {
+        out[i] = NaN;
+        continue;
+      }
+      local[2 * n] = x;
+      local[2 * n + 1] = y;
+      n++;
+    }
     const at = kernels.alloc(n * 4);
-    const points = kernels.put(local.subarray(0, 2 * n));
     kernels.run.warpPoints(level.at, level.width, level.width, level.height, points, n, at);
     const values = kernels.f32(at, n);
-    for (let j = 0; j < n; j++) out[numbers[j]] = values[j];
+    for (let i = 0, j = 0; i < out.length; i++) if (out[i] === 0) out[i] = values[j++];
   });
   return out;
 }

@@ -88,7 +88,8 @@ export class Gatherer {
     const { region, sources } = out;
     const { format } = this.frames;
     const tiles = motion.surfaces(region.frame);
-    const map = new RegionMap(region, motion, tiles);
+    const beside = tiles && surfacesBeside(region, tiles);
+    const map = new RegionMap(region, motion, tiles, beside);
     const places = sources.map((s) => map.in(s));
     const rim = rimWindows(region, RIM_WINDOWS);
     const views = sources.map((s, k) => ({
@@ -99,7 +100,6 @@ export class Gatherer {
     const weights = this.weigh(region.frame, sources, lights);
     [out.tau] = weights.tau;
     const fusion = new Fusion(kernels, format, this.sourceFrames, this.statistic, { region, map, places, weights });
-    const beside = tiles && surfacesBeside(region, tiles);
     if (!beside) return fusion.run(out, { surfaces: tiles });
     const isNearer: NearerIn = (tile, one, other) =>
       motion.isNearer(region.frame, one, other, ...middleOf(region, tile));

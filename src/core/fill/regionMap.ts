@@ -5,7 +5,7 @@ import { TILE, tileCorners, type Region } from './region.ts';
 export interface SourcePlaces {
   /**
    * Per surface of the region: (cols + 1)·(rows + 1) places, interleaved x, y, frame px; undefined = not known there. Only
-   * corners of active tiles are mapped.
+   * corners of active tiles that may lie on it are mapped.
    */
   corners: (Float32Array | undefined)[];
 }
@@ -19,14 +19,22 @@ function surfacesOn({ active }: Region, tiles: Uint8Array | undefined): number[]
   return used ? [...new Set(used)].sort((a, b) => a - b) : [CAMERA_PLANE];
 }
 
-/** Numbers of the corners of active tiles. */
-function cornersUsed({ cols, active }: Region): number[] {
-  const out = new Set<number>();
-  active.forEach((a, tile) => {
+/** Corners of tiles: their numbers, and their places. */
+interface Corners {
+  of: number[];
+  places: Float32Array;
+}
+
+/** Corners of some tiles of a region. */
+function cornersOf({ cols }: Region, isUsed: (tile: number) => boolean, own: Float32Array, tiles: number): Corners {
+  const numbers = new Set<number>();
+  for (let tile = 0; tile < tiles; tile++) {
+    if (!isUsed(tile)) continue;
     const first = Math.floor(tile / cols) * (cols + 1) + (tile % cols);
-    if (a > 0) for (const k of [first, first + 1, first + cols + 1, first + cols + 2]) out.add(k);
-  });
-  return [...out];
+    for (const k of [first, first + 1, first + cols + 1, first + cols + 2]) numbers.add(k);
+  }
+  const of = [...numbers];
+  return { of, places: Float32Array.from(of.flatMap((k) => [own[2 * k], own[2 * k + 1]])) };
 }
 
 /** The places of a region's tiles in other frames, on the surfaces that lie behind them. */
@@ -34,30 +42,41 @@ export class RegionMap {
   /** Numbers of the surfaces, in the order of the places. */
   readonly surfaces: readonly number[];
   private readonly own: Float32Array;
-  /** Numbers and places of the corners of active tiles. */
-  private readonly used: { of: number[]; places: Float32Array };
+  /** Per surface, of the active tiles that may lie on it. */
+  private readonly used: readonly Corners[];
 
-  /** @param tiles - Surface of each tile; undefined = the camera's plane everywhere. */
+  /**
+   * @param tiles - Surface of each tile; undefined = the camera's plane everywhere.
+   * @param beside - Another surface that some of them may lie on.
+   */
   constructor(
     private readonly region: Region,
     private readonly motion: FrameMap,
     private readonly tiles: Uint8Array | undefined,
+    beside?: { tiles: Uint8Array; surfaces: Uint8Array },
   ) {
+    const { active } = region;
     this.surfaces = surfacesOn(region, tiles);
     this.own = tileCorners(region);
-    const of = cornersUsed(region);
-    this.used = { of, places: Float32Array.from(of.flatMap((k) => [this.own[2 * k], this.own[2 * k + 1]])) };
+    this.used = this.surfaces.map((surface) => {
+      const isBeside = (tile: number): boolean => beside?.tiles[tile] === 1 && beside.surfaces[tile] === surface;
+      const isOn = (tile: number): boolean => !tiles || tiles[tile] === surface || isBeside(tile);
+      return cornersOf(region, (tile) => active[tile] > 0 && isOn(tile), this.own, active.length);
+    });
   }
 
   in(source: number): SourcePlaces {
     const { frame } = this.region;
-    const corners = this.surfaces.map((surface) => {
+    const corners = this.surfaces.map((surface, k) => {
       if (!this.motion.knows(frame, source, surface)) return undefined;
-      const { of, places } = this.used;
+      const { of, places } = this.used[k];
       const mapped = places.slice();
       this.motion.map(frame, source, mapped, surface);
       const out = this.own.slice();
-      of.forEach((corner, k) => out.set(mapped.subarray(2 * k, 2 * k + 2), 2 * corner));
+      of.forEach((corner, i) => {
+        out[2 * corner] = mapped[2 * i];
+        out[2 * corner + 1] = mapped[2 * i + 1];
+      });
       return out;
     });
     return { corners };

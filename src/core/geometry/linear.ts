@@ -123,21 +123,22 @@ function dot(a: Float64Array, b: Float64Array): number {
 export const norm2 = (x: number, y: number): number => Math.sqrt(x * x + y * y);
 
 /** Median; 0 for none. */
-export function median(values: ArrayLike<number>): number {
-  const n = values.length;
+export const median = (values: ArrayLike<number>): number => medianOfFirst(new Float64Array(values), values.length);
+
+/** Median of the first `n` values, which are put in another order; 0 for none. */
+export function medianOfFirst(v: Float64Array, n: number): number {
   if (n === 0) return 0;
-  const v = new Float64Array(values);
   const mid = n >> 1;
-  const upper = select(v, mid);
+  const upper = select(v, mid, n);
   if (n % 2 === 1) return upper;
   let lower = v[0];
   for (let i = 1; i < mid; i++) if (v[i] > lower) lower = v[i];
   return (lower + upper) / 2;
 }
 
-/** Brings the k-th smallest value to place k, with none larger before it and none smaller behind (Hoare 1961). */
-export function select(v: Float64Array, k: number): number {
-  let [left, right] = [0, v.length - 1];
+/** Brings the k-th smallest of the first `n` values to place k, with none larger before it and none smaller behind (Hoare 1961). */
+export function select(v: Float64Array, k: number, n = v.length): number {
+  let [left, right] = [0, n - 1];
   while (left < right) {
     const pivot = v[k];
     let [i, j] = [left, right];
@@ -145,7 +146,9 @@ export function select(v: Float64Array, k: number): number {
       while (v[i] < pivot) i++;
       while (v[j] > pivot) j--;
       if (i > j) break;
-      [v[i], v[j]] = [v[j], v[i]];
+      const held = v[i];
+      v[i] = v[j];
+      v[j] = held;
       i++;
       j--;
     }

@@ -2,11 +2,11 @@ import { identity3, invert3, multiply3, type Matrix3 } from '../geometry/homogra
 import { median } from '../geometry/linear.ts';
 import type { Link } from './links.ts';
 import { residualsOf } from './field.ts';
-import { MESH_COLS, MESH_ROWS, meshCell, solveMesh } from './mesh.ts';
+import { addMesh, solveMesh } from './mesh.ts';
 import { scenesOf } from './scenes.ts';
 import { unitSpace, type UnitSpace } from './space.ts';
 import { linkResiduals, solvePoses } from './solve.ts';
-import { solveWobble, WOBBLE_KNOTS, wobbleKnots } from './wobble.ts';
+import { addWobble, solveWobble } from './wobble.ts';
 
 /** Corner movement over the whole shot below which the camera counts as standing still, frame px at 1080p. */
 const TRIPOD_PX = 0.25;
@@ -40,8 +40,6 @@ export class CameraMotion {
   private readonly space: UnitSpace;
   private readonly aspect: number;
   private readonly inverse: Matrix3[] = [];
-  private readonly index = new Int32Array(4);
-  private readonly weight = new Float64Array(4);
 
   constructor(readonly data: CameraMotionData) {
     this.space = unitSpace(data.width, data.height);
@@ -104,22 +102,8 @@ export class CameraMotion {
     const { mesh, wobble } = this.data;
     out.x = 0;
     out.y = 0;
-    if (mesh.length > 0) {
-      meshCell(x, y, this.aspect, this.index, this.weight);
-      this.add(mesh, frame * MESH_COLS * MESH_ROWS, 4, out);
-    }
-    if (wobble) {
-      wobbleKnots(y, this.aspect, this.index, this.weight);
-      this.add(wobble, frame * WOBBLE_KNOTS, 2, out);
-    }
-  }
-
-  private add(field: Float32Array, base: number, around: number, out: { x: number; y: number }): void {
-    for (let k = 0; k < around; k++) {
-      const at = 2 * (base + this.index[k]);
-      out.x += this.weight[k] * field[at];
-      out.y += this.weight[k] * field[at + 1];
-    }
+    if (mesh.length > 0) addMesh(mesh, frame, x, y, this.aspect, out);
+    if (wobble) addWobble(wobble, frame, y, this.aspect, out);
   }
 }
 

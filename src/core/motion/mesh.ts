@@ -31,6 +31,28 @@ export function meshCell(x: number, y: number, aspect: number, index: Int32Array
   weight[3] = u * v;
 }
 
+/** Adds what a mesh says of a place in unit space, as {@link meshCell} weighs its nodes. @param frame - Its number. */
+export function addMesh(
+  mesh: Float32Array,
+  frame: number,
+  x: number,
+  y: number,
+  aspect: number,
+  out: { x: number; y: number },
+): void {
+  const gx = Math.min(MESH_COLS - 1.001, Math.max(0, ((x + 1) / 2) * (MESH_COLS - 1)));
+  const gy = Math.min(MESH_ROWS - 1.001, Math.max(0, ((y / aspect + 1) / 2) * (MESH_ROWS - 1)));
+  const ix = Math.floor(gx);
+  const iy = Math.floor(gy);
+  const u = gx - ix;
+  const v = gy - iy;
+  const a = 2 * (frame * NODES + iy * MESH_COLS + ix);
+  const b = a + 2 * MESH_COLS;
+  const [p, q, r, s] = [(1 - u) * (1 - v), u * (1 - v), (1 - u) * v, u * v];
+  out.x += p * mesh[a] + q * mesh[a + 2] + r * mesh[b] + s * mesh[b + 2];
+  out.y += p * mesh[a + 1] + q * mesh[a + 3] + r * mesh[b + 1] + s * mesh[b + 3];
+}
+
 /**
  * Smooth per-frame displacements that explain what homographies leave over: lens distortion, rolling shutter, a little
  * parallax (Wahba 1990, thin-plate regression, on a grid).

@@ -23,6 +23,25 @@ export function wobbleKnots(y: number, aspect: number, index: Int32Array, weight
   weight[0] = 1 - weight[1];
 }
 
+/** Adds what the rows of a frame say of a place at a height in unit space. @param frame - Its number. */
+export function addWobble(
+  wobble: Float32Array,
+  frame: number,
+  y: number,
+  aspect: number,
+  out: { x: number; y: number },
+): void {
+  wobbleKnots(y, aspect, INDEX, WEIGHT);
+  for (let k = 0; k < 2; k++) {
+    const at = 2 * (frame * WOBBLE_KNOTS + INDEX[k]);
+    out.x += WEIGHT[k] * wobble[at];
+    out.y += WEIGHT[k] * wobble[at + 1];
+  }
+}
+
+const INDEX = new Int32Array(2);
+const WEIGHT = new Float64Array(2);
+
 /**
  * Displacements of rows: a camera that is shaken faster than its sensor is read out lets every row lie elsewhere ("jello"; Grundmann et
  * al., ICCP 2012, calibration-free rolling shutter removal, fit mixtures of homographies over bands of rows). Only what both halves of the
