@@ -116,6 +116,8 @@ export interface RevealData {
   key: string;
   first: number;
   tripod: boolean;
+  /** Whether the film has black bars along its sides. They stay as they are, and nothing is taken from them. */
+  bars: boolean;
   /** Frames at which the picture changes at once: nothing is carried from one side to the other. */
   cuts: number[];
   total: RevealTotal;

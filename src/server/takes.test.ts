@@ -14,7 +14,7 @@ import { drawMatte } from '../core/shapes/matte.ts';
 import { rectanglePoints } from '../core/shapes/shape.ts';
 import { Harness } from './testing/harness.ts';
 import { spot, walker } from './testing/marks.ts';
-import { FRAME, FRAMES, H, raw, W, walkIn } from './testing/walk.ts';
+import { FRAME, FRAMES, H, raw, W, WALK, walkIn } from './testing/walk.ts';
 
 const house = new Harness(7593);
 const walk = walkIn(house);
@@ -44,6 +44,14 @@ describe('a take', () => {
     const maps = await fetch(`${house.host}/api/reveals/${key}/maps`);
     const cells = frames.reduce((n, f) => n + f.width * f.height, 0);
     expect((await maps.arrayBuffer()).byteLength).toBe(cells);
+  });
+
+  it('says before it is run that black bars are left alone', async () => {
+    const bars = ['y=0', `y=${H - 20}`].map((y) => `drawbox=${y}:h=20:color=black:t=fill`).join(',');
+    await house.upload('barred.mp4', house.film('barred.mp4', `${WALK},${bars}`));
+    const { id: clipId } = await house.settled('barred.mp4');
+    const barred = await revealed(await newShot({ [id]: walker() }, { clipId }), id);
+    expect([barred.data!.bars, (await revealed(shot, id)).data!.bars]).toEqual([true, false]);
   });
 
   it('is computed by the worker, becomes the pick, and can be looked at frame by frame', async () => {

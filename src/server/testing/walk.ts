@@ -15,7 +15,7 @@ export const [W, H, FRAMES] = [320, 180, 72];
 export const FRAME = (W * H * 3) / 2;
 
 /** A texture that moves by whole pixels, with a box that walks over it. */
-const WALK =
+export const WALK =
   `nullsrc=s=480x200:r=25:d=${FRAMES / 25},` +
   `geq=lum='120+40*sin(X/3)*cos(Y/5)+30*sin((X+2*Y)/11)':cb='120+20*sin(X/17)':cr='130+20*cos(Y/13)',` +
   `noise=alls=70:all_seed=3,gblur=sigma=1.3,crop=${W}:${H}:x='2*n':y=10[ground];` +

@@ -38,6 +38,7 @@ const reveal = (unseen: number, coverage: CoverageData | null = null): RevealVie
     key: 'k',
     first: 0,
     tripod: false,
+    bars: false,
     cuts: [],
     total,
     best,
@@ -103,6 +104,13 @@ describe('the next thing to do', () => {
     cut.data!.cuts = [20];
     expect(adviceFor(input({ reveal: cut })).text).toContain('at once at frame 20');
     expect(adviceFor(input({ reveal: cut, lookedAt: new Set([20, 49]) })).actions[0].action.kind).toBe('take');
+  });
+
+  it('says that black bars stay before anything is run', () => {
+    const barred = reveal(0);
+    barred.data!.bars = true;
+    expect(adviceFor(input({ reveal: barred })).text).toContain('black bars stay');
+    expect(adviceFor(input({ reveal: reveal(0) })).text).not.toContain('bars');
   });
 
   it('has an outline that was pointed at followed, unless it holds everywhere', () => {

@@ -179,8 +179,9 @@ function takes(input: AdviceInput): Advice | undefined {
   if (first) return first;
   if (!pick) {
     const known = `${share} of what is behind it is ${memoryWord(removal)}`;
+    const bars = reveal!.data!.bars ? ' The film’s black bars stay as they are.' : '';
     return say(
-      `${known}. Run a draft and look at it in motion.`,
+      `${known}.${bars} Run a draft and look at it in motion.`,
       button('Run a draft', { kind: 'take', draft: true }),
       button('Run the full take', { kind: 'take', draft: false }),
       ...takeAll(input, true),
