@@ -38,6 +38,18 @@ describe('which of two surfaces is nearer', () => {
     expect(signOf(behind, 1)).toBe(-1);
   });
 
+  it('is not asked of places that show nothing: they would be alike on any surface', () => {
+    const asked: number[] = [];
+    const plain = paintedFrames(smallFormat(width, height), count, (x, y) => 120 + ((x + y) % 3));
+    const place = (_: number, of: Float32Array): boolean => {
+      asked.push(of.length);
+      return true;
+    };
+    const surfaces = [0, 1].map((depth) => ({ place, depth: () => depth }));
+    expect(signOfNearer(witnessesOf(kernels, plain, 16), surfaces, Float32Array.from(points))).toBe(0);
+    expect(Math.max(...asked)).toBe(0);
+  });
+
   it('is not told where neither hides anything', () => {
     const alone = paintedFrames(smallFormat(width, height), count, (x, y) => farSample(x, y));
     expect(signOf(alone, 1)).toBe(0);

@@ -3,8 +3,10 @@ import { isKnownIn, mapOnSurface, type StretchDepth } from './depthPlaces.ts';
 import { CAMERA_PLANE } from './frameMap.ts';
 import type { TiledRegion } from './tiledRegion.ts';
 
-/** Rounds in which a place is carried back to the key: parallax changes slowly with it. */
+/** Rounds in which a place is carried back to the key: parallax changes slowly with it, so that what is left over falls tenfold or more. */
 const BACK_ROUNDS = 3;
+/** What may have been left over before the last round, frame px. */
+const LEFT_OVER = 0.1;
 
 /** One of the surfaces of a stretch, by its number there; {@link CAMERA_PLANE} is one, too. */
 export interface OnSurface {
@@ -34,7 +36,13 @@ export function toKey(camera: CameraMotion, on: OnSurface, from: number, points:
   for (let round = 0; round < BACK_ROUNDS; round++) {
     const there = points.slice();
     fromKey(camera, on, from, there);
-    for (let i = 0; i < points.length; i++) points[i] += wanted[i] - there[i];
+    let most = 0;
+    for (let i = 0; i < points.length; i++) {
+      const left = wanted[i] - there[i];
+      points[i] += left;
+      most = Math.max(most, Math.abs(left));
+    }
+    if (most < LEFT_OVER) return;
   }
 }
 

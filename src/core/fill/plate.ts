@@ -4,7 +4,8 @@ import { CAMERA_PLANE, type FrameMap } from '../depth/frameMap.ts';
 import type { Gathered } from './gathered.ts';
 import type { Incomplete } from './patches.ts';
 import { patchFill } from './patchFill.ts';
-import { planeSize, TILE, tileCorners, type Region } from './region.ts';
+import { MovedCorners } from './movedCorners.ts';
+import { planeSize, TILE, type Region } from './region.ts';
 import { warpPlane } from './warpPlane.ts';
 import { wordsOf } from '../image/mapped.ts';
 
@@ -106,7 +107,7 @@ interface PlateTiles {
   lies?: Uint8Array;
 }
 
-/** Tiles of a region, 1 = in the set, and where one of the surfaces behind it puts all corners in a plate's frame, px. */
+/** Tiles of a region, 1 = in the set, and where one of the surfaces behind it puts their corners in a plate's frame, px. */
 interface OnOneSurface {
   tiles: Uint8Array;
   corners: Float32Array;
@@ -149,9 +150,9 @@ function bySurface(
 ): OnOneSurface[] {
   const numbers = [...new Set(lies.filter((_, i) => wanted[i] === 1))];
   return numbers.map((surface) => {
-    const corners = tileCorners(region);
-    motion.map(region.frame, to, corners, surface);
-    return { tiles: wanted.map((is, i) => (is === 1 && lies[i] === surface ? 1 : 0)), corners };
+    const tiles = wanted.map((is, i) => (is === 1 && lies[i] === surface ? 1 : 0));
+    const corners = new MovedCorners(region, (tile) => tiles[tile] === 1);
+    return { tiles, corners: corners.by((places) => motion.map(region.frame, to, places, surface)) };
   });
 }
 

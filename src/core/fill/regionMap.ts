@@ -1,5 +1,6 @@
 import { CAMERA_PLANE, type FrameMap } from '../depth/frameMap.ts';
-import { TILE, tileCorners, type Region } from './region.ts';
+import { MovedCorners } from './movedCorners.ts';
+import { TILE, type Region } from './region.ts';
 
 /** Where a region's tile corners lie in one source. */
 export interface SourcePlaces {
@@ -19,31 +20,12 @@ function surfacesOn({ active }: Region, tiles: Uint8Array | undefined): number[]
   return used ? [...new Set(used)].sort((a, b) => a - b) : [CAMERA_PLANE];
 }
 
-/** Corners of tiles: their numbers, and their places. */
-interface Corners {
-  of: number[];
-  places: Float32Array;
-}
-
-/** Corners of some tiles of a region. */
-function cornersOf({ cols }: Region, isUsed: (tile: number) => boolean, own: Float32Array, tiles: number): Corners {
-  const numbers = new Set<number>();
-  for (let tile = 0; tile < tiles; tile++) {
-    if (!isUsed(tile)) continue;
-    const first = Math.floor(tile / cols) * (cols + 1) + (tile % cols);
-    for (const k of [first, first + 1, first + cols + 1, first + cols + 2]) numbers.add(k);
-  }
-  const of = [...numbers];
-  return { of, places: Float32Array.from(of.flatMap((k) => [own[2 * k], own[2 * k + 1]])) };
-}
-
 /** The places of a region's tiles in other frames, on the surfaces that lie behind them. */
 export class RegionMap {
   /** Numbers of the surfaces, in the order of the places. */
   readonly surfaces: readonly number[];
-  private readonly own: Float32Array;
   /** Per surface, of the active tiles that may lie on it. */
-  private readonly used: readonly Corners[];
+  private readonly used: readonly MovedCorners[];
 
   /**
    * @param tiles - Surface of each tile; undefined = the camera's plane everywhere.
@@ -57,11 +39,10 @@ export class RegionMap {
   ) {
     const { active } = region;
     this.surfaces = surfacesOn(region, tiles);
-    this.own = tileCorners(region);
     this.used = this.surfaces.map((surface) => {
       const isBeside = (tile: number): boolean => beside?.tiles[tile] === 1 && beside.surfaces[tile] === surface;
       const isOn = (tile: number): boolean => !tiles || tiles[tile] === surface || isBeside(tile);
-      return cornersOf(region, (tile) => active[tile] > 0 && isOn(tile), this.own, active.length);
+      return new MovedCorners(region, (tile) => active[tile] > 0 && isOn(tile));
     });
   }
 
@@ -69,15 +50,7 @@ export class RegionMap {
     const { frame } = this.region;
     const corners = this.surfaces.map((surface, k) => {
       if (!this.motion.knows(frame, source, surface)) return undefined;
-      const { of, places } = this.used[k];
-      const mapped = places.slice();
-      this.motion.map(frame, source, mapped, surface);
-      const out = this.own.slice();
-      of.forEach((corner, i) => {
-        out[2 * corner] = mapped[2 * i];
-        out[2 * corner + 1] = mapped[2 * i + 1];
-      });
-      return out;
+      return this.used[k].by((places) => this.motion.map(frame, source, places, surface));
     });
     return { corners };
   }
