@@ -108,9 +108,23 @@ function varianceAt(views: readonly View[], at: number, unit: number): number {
  * Mean squared difference to the views' median, of the views that differ least: before the others something nearer may stand. Where they
  * agree about something plain, more of them are asked. A little less exact than {@link varianceAt} where nothing is hidden.
  */
-export function unhiddenVarianceAt(views: readonly View[], at: number, unit: number): number {
+export function unhiddenAt(views: readonly View[], at: number, unit: number): { variance: number; plain: boolean } {
   const { misfits, plain } = misfitsAt(views, at, unit);
-  return leastMean(misfits, BELIEVED_SHARE) + (plain ? WIDE_COUNTS * leastMean(misfits, WIDE_SHARE) : 0);
+  const wide = plain ? WIDE_COUNTS * leastMean(misfits, WIDE_SHARE) : 0;
+  return { variance: leastMean(misfits, BELIEVED_SHARE) + wide, plain };
+}
+
+/** What most views show of a window: the median of each sample, NaN where fewer than two show it. */
+export function medianOfViews(views: readonly View[], at: number): Float64Array {
+  const seen = seenAt(views, at);
+  const values = new Float64Array(seen.length);
+  const out = new Float64Array(WINDOW).fill(NaN);
+  for (let i = 0; i < WINDOW; i++) {
+    let n = 0;
+    for (const { view } of seen) if (!Number.isNaN(view[at + i])) values[n++] = view[at + i];
+    if (n > 1) out[i] = medianOfFirst(values, n);
+  }
+  return out;
 }
 
 /** Mean of a share of some misfits, the smallest of them, and of two at least; NaN if there are fewer. */

@@ -2,6 +2,7 @@ import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
+import { gaussFrom } from '../testing/random.ts';
 import {
   farSample,
   nearSample,
@@ -98,6 +99,26 @@ describe('the surface behind a tile', () => {
     const tiles = TILES.slice(0, 8);
     const chosen = chooseSurfaces({ ...witnessesOf(kernels, frames, SIDE), blocked }, [far, even], tiles);
     expect([...chosen]).toEqual(tiles.map(() => 0));
+  });
+
+  it.each([
+    ['is the one on which it has detail, rather than one on which frames show but the even wall beside that', 120, 0],
+    ['may be even, if that is something else than what the detail has beside it', 60, 1],
+  ])('%s', (_, level, surface) => {
+    const gauss = gaussFrom(7);
+    // Posts on a wall, as an unsteady picture shows them; farther right something even.
+    const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x, y, _plane, t) => {
+      const unrest = gauss();
+      return x < BORDER ? (x % 32 < 8 ? 150 : 120) + 1.2 * unrest : level + unrest;
+    });
+    const even: PlaceIn = (source, points) => {
+      if (source !== TWO_DEPTHS.frame) for (let i = 0; i < points.length; i += 2) points[i] += BORDER;
+      return true;
+    };
+    const blocked = (t: number): boolean => t === TWO_DEPTHS.frame;
+    const tiles = [2, 4, 6].flatMap((c) => [1, 2].map((r) => tileAt(c, r)));
+    const chosen = chooseSurfaces({ ...witnessesOf(kernels, frames, SIDE), blocked }, [far, even], tiles);
+    expect([...chosen]).toEqual(tiles.map(() => surface));
   });
 
   it('is rather one on which it is hidden than one about which frames agree no better than about another', () => {

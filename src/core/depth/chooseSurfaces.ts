@@ -1,5 +1,5 @@
-import { medianOfFirst } from '../geometry/linear.ts';
-import { CLIP, unhiddenVarianceAt } from './agreement.ts';
+import { median, medianOfFirst } from '../geometry/linear.ts';
+import { CLIP, medianOfViews, unhiddenAt } from './agreement.ts';
 import { neighbours } from './holeParts.ts';
 import {
   countIn,
@@ -28,6 +28,14 @@ const LEAST_OWN = 8;
 const LIGHT = 6;
 /** Frames that disagree by less about how far two surfaces are apart do not tell which of them it is, analysis px. */
 const TELLING = 3;
+/**
+ * Frames agree about detail below so many usual costs. What is plain is also beside it if so much of a window differs from that by fewer 8-bit levels; it then
+ * costs so many usual costs more than the detail does.
+ */
+const AGREED = 2;
+const HELD = 0.15;
+const SAME_LEVELS = 6;
+const PLAIN_DUE = 0.5;
 /** Price of a border between two surfaces, in variances of a window. */
 const BORDER_PRICE = 5;
 const SWEEPS = 6;
@@ -37,6 +45,8 @@ export interface Shown {
   views: readonly View[];
   /** How far they disagree about each tile; NaN where too few see it. */
   variance: Float64Array;
+  /** 1 for the tiles about which what they agree on is plain. */
+  plain: Uint8Array;
   /** How far what they show around each is from what the frame itself shows there; NaN where that is not known, 0 where it shows too little. */
   beside: Float64Array;
 }
@@ -60,8 +70,10 @@ export class TriedTiles {
   on(place: PlaceIn): Shown {
     const { seen, tiles } = this;
     const views = viewsOn(seen, place, tiles);
-    const variance = Float64Array.from(tiles, (_, t) => unhiddenVarianceAt(views, t * WINDOW, seen.unit));
-    return { views, variance, beside: this.besideOn(place) };
+    const agreed = tiles.map((_, t) => unhiddenAt(views, t * WINDOW, seen.unit));
+    const variance = Float64Array.from(agreed, (a) => a.variance);
+    const plain = Uint8Array.from(agreed, (a) => (a.plain ? 1 : 0));
+    return { views, variance, plain, beside: this.besideOn(place) };
   }
 
   /** Sources agree about a sky wherever it is laid; behind a cable hardly a window is hidden as a whole, and what lies beside it tells. */
@@ -96,10 +108,40 @@ export class TriedTiles {
     const usual = usualCost(costs);
     const unseen = tiles.map((_, t) => costUnseen(costs.map((c) => c[t] / usual)));
     const beside = this.besideCosts(surfaces, costs);
+    const plain = this.plainCosts(surfaces, costs, usual);
     const data = costs.map((c, k) =>
-      c.map((v, t) => ((Number.isNaN(v) ? unseen[t] : v / usual) + beside[k][t] / usual) * (WINDOW / 4)),
+      c.map(
+        (v, t) => ((Number.isNaN(v) ? unseen[t] : v / usual) + (beside[k][t] + plain[k][t]) / usual) * (WINDOW / 4),
+      ),
     );
     return settle(data, tiles, cols, rows);
+  }
+
+  /**
+   * What it costs that frames agree about something plain: more than where they agree about detail, if that has the plain thing beside it. On the depth of
+   * something nearer they show but the wall beside a door, where the door's edge is.
+   */
+  private plainCosts(surfaces: readonly Shown[], costs: readonly Float64Array[], usual: number): Float64Array[] {
+    const out = costs.map((c) => new Float64Array(c.length));
+    for (let t = 0; t < this.tiles.length; t++) {
+      const of = (k: number): Float64Array => medianOfViews(surfaces[k].views, t * WINDOW);
+      const among = [...surfaces.keys()].filter((k) => !Number.isNaN(costs[k][t]));
+      const flat = among.filter((k) => surfaces[k].plain[t] === 1);
+      const rich = among.filter((k) => surfaces[k].plain[t] === 0 && costs[k][t] < AGREED * usual);
+      if (flat.length === 0 || rich.length === 0) continue;
+      const windows = rich.map((k) => ({ window: of(k), cost: costs[k][t] }));
+      for (const k of flat) {
+        const level = median(of(k).filter((v) => !Number.isNaN(v)));
+        const like = windows.filter(({ window }) => this.holds(window, level)).map(({ cost }) => cost);
+        if (like.length > 0) out[k][t] = Math.max(0, Math.min(...like) - costs[k][t]) + PLAIN_DUE * usual;
+      }
+    }
+    return out;
+  }
+
+  /** Whether some of a window is of a level. */
+  private holds(window: Float64Array, level: number): boolean {
+    return window.filter((v) => Math.abs(v - level) < SAME_LEVELS * this.seen.unit).length >= HELD * WINDOW;
   }
 
   /** What is not known of a surface is taken to be as it is of the one that costs least. */
