@@ -107,7 +107,7 @@ describe('the surface behind a tile', () => {
   ])('%s', (_, level, surface) => {
     const gauss = gaussFrom(7);
     // Posts on a wall, as an unsteady picture shows them; farther right something even.
-    const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x, y, _plane, t) => {
+    const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x) => {
       const unrest = gauss();
       return x < BORDER ? (x % 32 < 8 ? 150 : 120) + 1.2 * unrest : level + unrest;
     });
