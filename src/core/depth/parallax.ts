@@ -34,10 +34,10 @@ const SIGMA = 0.3;
 const ROUNDS = 40;
 /** Of these, those after which what is begun with is judged. */
 const TRIED_ROUNDS = 16;
+/** The rounds for one more source. */
+const ROUNDS_MORE = 24;
 /** Rounds in which a depth is fitted. */
 const DEPTH_ROUNDS = 3;
-/** The same for one more source. */
-const ROUNDS_MORE = 24;
 /** Rounds after each view that is added. */
 const FIRST_ROUNDS = 4;
 /** By how much the error falls from round to round. */
