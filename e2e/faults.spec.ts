@@ -15,16 +15,31 @@ test.beforeAll(() => {
 });
 test.afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
-/** Stops or starts the server's own database, as an administrator would. */
-function database(verb: 'start' | 'stop'): void {
+const SPOILT = 'no_such_setting = on';
+
+/** Works on the server's own database, as an administrator would. */
+function onDatabase(commands: string): void {
   const script = `
+    const { readFileSync, writeFileSync } = await import('node:fs');
     const { Cluster } = await import('${join(process.cwd(), 'dist/src/server/host/cluster.js')}');
     const { readConfig } = await import('${join(process.cwd(), 'dist/src/server/config.js')}');
-    new Cluster(readConfig()).${verb}();`;
+    const cluster = new Cluster(readConfig());
+    const settings = cluster.folder + '/postgresql.auto.conf';
+    ${commands}`;
   const env = { ...process.env, ...serverEnvironment };
   const { status, stderr } = spawnSync('node', ['--input-type=module', '-e', script], { env });
   if (status !== 0) throw new Error(stderr.toString());
 }
+
+/** Stops it so that it cannot be started: the program would bring it back before anything could be looked at. */
+const breakDatabase = (): void =>
+  onDatabase(`
+    writeFileSync(settings, readFileSync(settings, 'utf8') + '${SPOILT}\\n');
+    cluster.stop();`);
+
+/** From here on the program can bring it back, and does. */
+const mendDatabase = (): void =>
+  onDatabase(`writeFileSync(settings, readFileSync(settings, 'utf8').replaceAll('${SPOILT}\\n', ''));`);
 
 test('the database stops while a person edits: the page says so, keeps the edits, and sends them when it is back', async ({
   page,
@@ -45,18 +60,20 @@ test('the database stops while a person edits: the page says so, keeps the edits
     await page.mouse.move(box.x + x + 60, box.y + 290);
     await page.mouse.up();
   };
+  const taken = page.waitForResponse((response) => response.url().endsWith('/edits') && response.ok());
   await draw('e', 150);
+  await taken;
   await expect(page.getByTestId('shape-Ellipse 1')).toHaveCount(1);
   await expect(page.getByRole('button', { name: 'Undo' })).toBeEnabled();
 
-  database('stop');
+  breakDatabase();
   try {
     await draw('r', 300);
     await draw('r', 450);
     await expect(page.getByText('2 changes wait here')).toBeVisible({ timeout: 30_000 });
     await expect(page.getByTestId('shape-Box 2')).toHaveCount(1);
   } finally {
-    database('start');
+    mendDatabase();
   }
   await expect(page.getByText('changes wait here')).toHaveCount(0, { timeout: 30_000 });
   await page.reload();

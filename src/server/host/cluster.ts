@@ -12,7 +12,8 @@ const LOOK_MS = 200;
 
 /** A PostgreSQL cluster of our own on loopback, in the data folder. */
 export class Cluster {
-  private readonly folder: string;
+  /** Where it lies, with its settings and its log. */
+  readonly folder: string;
   private readonly bin: string;
   private readonly asRoot = process.getuid?.() === 0;
 
