@@ -30,7 +30,7 @@ const HELP = `mnestra: removes what should not be in a shot
       --grow PX         moves the matte's edge outward; below 0 inward (0)
       --feather PX      how far the edge fades outward (0)
       --begins N        frame at which the matte's first one lies; it may then be shorter or longer than the footage
-      --threads N       worker threads (all cores)
+      --threads N       worker threads (all cores; fewer for little work)
       --seed N          varies what is invented (${FILL_DEFAULTS.seed})
       --report FILE     what was found and done, as JSON
   mnestra reveal --input FILE --matte FILE [--json FILE] [--output FILE] [options]

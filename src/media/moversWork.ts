@@ -1,4 +1,3 @@
-import { availableParallelism } from 'node:os';
 import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import type { FrameFormat } from '../core/image/format.ts';
 import { coverBars, createMatteCells } from '../core/image/matteCells.ts';
@@ -14,7 +13,7 @@ import { leaveBarsAlone } from './barsWork.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
 import { partsAlone } from './parts.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
-import { EngineThreads, inStretches } from './threads.ts';
+import { EngineThreads, inStretches, threadsFor } from './threads.ts';
 
 export interface MoversOptions {
   /** Small frames, as for a draft. */
@@ -118,7 +117,7 @@ async function withCamera<T>(
   const { frames, count, signal } = options;
   const { width, height } = frames.format;
   const cells = createMatteCells(width, height, count);
-  const plan = memoryPlan(frames.format, options.threads ?? availableParallelism(), memoryCeiling());
+  const plan = memoryPlan(frames.format, options.threads ?? threadsFor(frames.format, count), memoryCeiling());
   const mattes = { format: frames.format };
   const job = { frames, mattes, cells, settings: FILL_DEFAULTS, sourceBytes: plan.sources };
   const threads = new EngineThreads(job, plan.threads, signal);

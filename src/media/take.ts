@@ -1,5 +1,4 @@
 import { mkdir } from 'node:fs/promises';
-import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import { evenly } from '../core/evenly.ts';
@@ -38,7 +37,7 @@ import { planPlates } from './planPlates.ts';
 import { contradictedOf, seenFrom } from './seenFrom.ts';
 import { partsAlone, SharedParts, type Part, type Parts } from './parts.ts';
 import { CHUNK } from './takeFiles.ts';
-import { EngineThreads, inStretches } from './threads.ts';
+import { EngineThreads, inStretches, threadsFor } from './threads.ts';
 
 /** A stage of the work, in words for people, and how much of it is done (0..1). */
 export interface Progress {
@@ -149,7 +148,11 @@ export class TakeWork {
     const { width, height } = options.mattes.format;
     this.cells = createMatteCells(width, height, options.count);
     const { frames, mattes, settings, draft } = options;
-    const plan = memoryPlan(frames.format, options.threads ?? availableParallelism(), memoryCeiling());
+    const plan = memoryPlan(
+      frames.format,
+      options.threads ?? threadsFor(frames.format, options.count),
+      memoryCeiling(),
+    );
     const searchFactor = Math.ceil(Math.max(frames.format.width, frames.format.height) / SEARCH_LONG_SIDE);
     this.job = { frames, mattes, settings, draft, cells: this.cells, searchFactor, sourceBytes: plan.sources };
     this.threads = new EngineThreads(this.job, plan.threads, options.signal);

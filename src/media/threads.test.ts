@@ -7,7 +7,7 @@ import { FILL_DEFAULTS } from '../core/fill/settings.ts';
 import { createMatteCells } from '../core/image/matteCells.ts';
 import { smallFormat } from '../core/testing/frames.ts';
 import type { SessionJob } from './engineTasks.ts';
-import { EngineThreads, inStretches, type TaskName } from './threads.ts';
+import { EngineThreads, inStretches, threadsFor, type TaskName } from './threads.ts';
 
 const format = smallFormat(16, 16);
 let folder: string;
@@ -29,6 +29,15 @@ beforeAll(async () => {
 });
 afterEach(() => threads?.stop());
 afterAll(() => rm(folder, { recursive: true, force: true }));
+
+describe('threadsFor', () => {
+  it('uses all cores for a film, one for a few small frames, and never none', () => {
+    expect(threadsFor(smallFormat(1920, 1080), 300, 8)).toBe(8);
+    expect(threadsFor(smallFormat(352, 192), 24, 8)).toBe(1);
+    expect(threadsFor(smallFormat(480, 270), 64, 8)).toBe(2);
+    expect(threadsFor(smallFormat(1, 1), 1, 8)).toBe(1);
+  });
+});
 
 describe('threads', () => {
   it('answer whoever asked, more at once than there are of them', async () => {

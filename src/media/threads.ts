@@ -1,5 +1,7 @@
+import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import { AppError } from '../core/errors.ts';
+import type { FrameFormat } from '../core/image/format.ts';
 import type { EngineSession } from './engineSession.ts';
 import type { SessionJob } from './engineTasks.ts';
 import { received, type SentError } from './sentError.ts';
@@ -36,6 +38,14 @@ interface Waiting {
   message: ThreadMessage;
   resolve: (value: unknown) => void;
   reject: (reason: unknown) => void;
+}
+
+/** Px of frames that are worth a thread: one costs seconds until its code is compiled, about what it then does for so many. */
+const PX_PER_THREAD = 6e6;
+
+/** How many threads finish a piece of work soonest: all cores, but for little work. */
+export function threadsFor({ width, height }: FrameFormat, count: number, cores = availableParallelism()): number {
+  return Math.max(1, Math.min(cores, Math.ceil((width * height * count) / PX_PER_THREAD)));
 }
 
 /** Worker threads with an engine session each. Tasks go to whichever is free. */

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { spawnSync } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { deserialize } from 'node:v8';
 import { marksOf, toRemoval, type RemovalNode } from '../contract/document.ts';
 import type { FittedDonor } from '../contract/donors.ts';
@@ -18,7 +18,7 @@ import { FRAME, FRAMES, H, raw, W, WALK, walkIn } from './testing/walk.ts';
 
 const house = new Harness(7593);
 const walk = walkIn(house);
-const { newShot, change, start, takeNow, finished, takeAt, exported, samplesOf } = walk;
+const { newShot, change, start, takeNow, finished, exported } = walk;
 
 beforeAll(() => walk.begin(), 120_000);
 afterAll(() => house.end());
@@ -365,72 +365,6 @@ describe('what cannot be done', () => {
     expect([reveal.status, reveal.body.code]).toEqual([409, 'no_marks']);
     expect((await house.call<ErrorBody>('GET', `/reveals/..%2f..%2fetc/maps`)).status).toBe(400);
   });
-});
-
-describe('faults', () => {
-  const id = randomUUID();
-
-  it.each(['mattes', 'motion', 'gather', 'finish', 'preview'])(
-    'a worker killed at %s is replaced, and the take has the same bits as an undisturbed one',
-    async (stage) => {
-      const shot = await newShot({ [id]: walker() });
-      const calm = await finished((await start(shot, id)).id);
-      const take = await takeAt(shot, id, stage);
-      await house.kill(house.worker);
-      await house.startWorker();
-      expect((await finished(take.id)).state).toBe('done');
-      expect(samplesOf(take.id)).toEqual(samplesOf(calm.id));
-    },
-    180_000,
-  );
-
-  it.each(['decode', 'motion', 'gather', 'finish', 'preview'])(
-    'a take stopped at %s ends within seconds, and goes on when asked',
-    async (stage) => {
-      // A new range, so that its frames have to be decoded.
-      const shot = await newShot(
-        { [id]: walker() },
-        { handleAfter: ['decode', 'motion', 'gather', 'finish', 'preview'].indexOf(stage) },
-      );
-      const take = await takeAt(shot, id, stage);
-      const asked = Date.now();
-      await house.call('POST', `/takes/${take.id}/cancel`);
-      const stopped = await finished(take.id);
-      expect(Date.now() - asked).toBeLessThan(4000);
-      if (stopped.state === 'done') return;
-      expect(stopped).toMatchObject({ state: 'cancelled', picked: false });
-      await house.call('POST', `/takes/${take.id}/resume`);
-      expect((await finished(take.id)).state).toBe('done');
-    },
-    180_000,
-  );
-
-  it('a full disk fails the take with a sentence; the rest lives, and the take goes on when there is room', async () => {
-    const shot = await newShot({ [id]: walker() });
-    const small = house.at('small');
-    mkdirSync(small);
-    const mounted = spawnSync('mount', ['-t', 'tmpfs', '-o', 'size=3m', 'tmpfs', small]).status === 0;
-    if (!mounted) return console.warn('no small disk could be mounted: the test of a full disk was not run');
-    const takes = house.at('data/takes');
-    try {
-      spawnSync('cp', ['-a', `${takes}/.`, house.at('kept')]);
-      rmSync(takes, { recursive: true });
-      spawnSync('ln', ['-s', small, takes]);
-      const take = await start(shot, id);
-      const failed = await finished(take.id);
-      expect(failed).toMatchObject({ state: 'failed', error: { code: 'disk_full' } });
-      expect(failed.error!.message).toMatch(/room/);
-      expect((await house.call('GET', '/clips')).status).toBe(200);
-      expect((await change(shot, 1, { [randomUUID()]: spot() })).status).toBe(200);
-      spawnSync('mount', ['-o', 'remount,size=300m', small]);
-      await house.call('POST', `/takes/${take.id}/resume`);
-      expect((await finished(take.id)).state).toBe('done');
-    } finally {
-      spawnSync('umount', ['-l', small]);
-      rmSync(takes, { force: true });
-      mkdirSync(takes);
-    }
-  }, 180_000);
 });
 
 describe('what was deleted', () => {
