@@ -146,20 +146,17 @@ export class TakeWork {
 
   constructor(private readonly options: WorkOptions) {
     const { width, height } = options.mattes.format;
-    this.cells = createMatteCells(width, height, options.count);
-    const { frames, mattes, settings, draft } = options;
-    const plan = memoryPlan(
-      frames.format,
-      options.threads ?? threadsFor(frames.format, options.count),
-      memoryCeiling(),
-    );
+    const { frames, count, mattes, settings, draft } = options;
+    this.cells = createMatteCells(width, height, count);
+    const wanted = options.threads ?? threadsFor(frames.format, count);
+    const plan = memoryPlan(frames.format, wanted, memoryCeiling());
     const searchFactor = Math.ceil(Math.max(frames.format.width, frames.format.height) / SEARCH_LONG_SIDE);
     this.job = { frames, mattes, settings, draft, cells: this.cells, searchFactor, sourceBytes: plan.sources };
     this.threads = new EngineThreads(this.job, plan.threads, options.signal);
     const { folder, signal } = options;
     this.parts = folder === undefined ? partsAlone : new SharedParts(folder, plan.threads + 1, signal);
     const onProgress = (done: number): void => this.report('mattes', done);
-    const sizes = { count: options.count, frames: frames.format, mattes: mattes.format };
+    const sizes = { count, frames: frames.format, mattes: mattes.format };
     this.mattes = new MattesWork(this.threads, this.parts, { ...sizes, onProgress });
   }
 

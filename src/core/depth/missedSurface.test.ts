@@ -31,6 +31,13 @@ describe('a surface that no corners tell of', () => {
     expect(missedSurface(tiles, before, unknown, sweep)).toBeUndefined();
   });
 
+  it('is found at the one depth at which few tiles show a thin thing', () => {
+    const only = (surface: Surface, some: readonly TileWindow[]): Float64Array =>
+      Float64Array.from(some, () => Math.min(90, 2 + 1e6 * (depthAt(surface, 0, 0) - 1.35) ** 2));
+    const found = missedSurface(tiles, before, only, { ...sweep, unit: 0.01 });
+    expect(found?.surface[0]).toBeCloseTo(1.35, 2);
+  });
+
   it('is looked for elsewhere where it has been found before', () => {
     const [first, second] = [agreeing([0, 1, 2, 3], 1.3), agreeing([1, 2, 4], 0.2)];
     const either = (surface: Surface, some: readonly TileWindow[]): Float64Array => {

@@ -7,8 +7,12 @@ const LEAST_TILES = 3;
 /** Share of the disagreement that is left of these at most. */
 const LEFT = 0.5;
 
-/** Depths that are tried at most, and how many steps a depth must be away from where others were met. */
+/**
+ * Depths that are tried at most for many tiles, and depths times tiles for few of them: a thin pole is found at no other depth than its own. How many steps a
+ * depth must be away from where others were met.
+ */
 const MOST_STEPS = 120;
+const MOST_TRIED = 8000;
 const ANOTHER = 3;
 
 /** What is swept: surfaces of one slope, from one depth at the middle of the surroundings to another. */
@@ -47,7 +51,7 @@ export function missedSurface(
   if (tiles.length < LEAST_TILES) return undefined;
   let best: { surface: Surface; explained: number[] } | undefined;
   let most = 0;
-  const step = Math.max(unit, (to - from) / MOST_STEPS);
+  const step = Math.max(unit, (to - from) / Math.max(MOST_STEPS, MOST_TRIED / tiles.length));
   for (let depth = from; depth <= to; depth += step) {
     if (metBefore.some((d) => Math.abs(depth - d) < ANOTHER * step)) continue;
     const surface = Float64Array.of(depth, ...slope);
