@@ -21,14 +21,12 @@ const NEARER = 0.09;
 const ABSENT = 0.5;
 const PRESENT = 0.85;
 /**
- * How much more may agree about what is behind, if the near surface shows something far lighter or darker: frames seldom agree about that by chance, not even
- * a half of them. From and to which difference this grows, in scales of agreement, and with which shares of the usual agreement.
+ * How much more may agree about what is behind, if the near surface shows something far lighter or darker: frames seldom agree about that by chance.
+ * From and to which difference this grows, in scales of agreement.
  */
 const STANDS_OUT = 1;
 const LIKE = 3;
 const UNLIKE = 8;
-const RARE = 0.4;
-const CLEAR = 0.8;
 
 /** A second surface of some tiles. */
 export interface Beside {
@@ -155,21 +153,17 @@ function evidenceOf(
     if (region.known[i] === 1) out[i] = agreementWithFrame(second, i, tau) - agreementWithFrame(first, i, tau);
     else {
       const apart = Math.abs(second.planes[0][i] - first.planes[0][i]) / tau;
-      out[i] =
-        second.share[i] - first.share[i] + favour(nearer, first.share[i] / usual, second.share[i] / usual, apart);
+      const near = favour((nearer ? second : first).share[i] / usual, apart);
+      const toSecond = nearer === undefined ? 0 : nearer ? near : -near;
+      out[i] = second.share[i] - first.share[i] + toSecond;
     }
   });
   return out;
 }
 
-/** What speaks for the second surface besides: that it is nearer (or against it, that the first is), where that may be there. */
-function favour(secondIsNearer: boolean | undefined, first: number, second: number, apart: number): number {
-  if (secondIsNearer === undefined) return 0;
-  const distinct = STANDS_OUT * between(apart, LIKE, UNLIKE);
-  const due = (share: number): number =>
-    NEARER * between(share, ABSENT, PRESENT) + distinct * between(share, RARE, CLEAR);
-  return secondIsNearer ? due(second) : -due(first);
-}
+/** What speaks for the nearer surface besides, by the share of the usual agreement about it, and by how far apart the two are, in scales of agreement. */
+const favour = (share: number, apart: number): number =>
+  (NEARER + STANDS_OUT * between(apart, LIKE, UNLIKE)) * between(share, ABSENT, PRESENT);
 
 /** 0 up to `from`, 1 from `to` on. */
 const between = (v: number, from: number, to: number): number => Math.max(0, Math.min(1, (v - from) / (to - from)));
