@@ -8,6 +8,7 @@ import { follow } from './follow.ts';
 import { hunting } from './hunting.ts';
 import { laneAhead, laneComing } from './lane.ts';
 import { lamps } from './lamps.ts';
+import { lowrate } from './lowrate.ts';
 import { night } from './night.ts';
 import { orbit } from './orbit.ts';
 import { overhead } from './overhead.ts';
@@ -42,6 +43,7 @@ export const BENCH_SHOTS: readonly Shot[] = [
   park,
   room,
   lamps,
+  lowrate,
   overhead,
   action,
   buzz,
