@@ -1,5 +1,6 @@
 import { UNSEEN_SUPPORT } from '../fill/complete.ts';
 import type { Gathered } from '../fill/gathered.ts';
+import { ramp } from '../geometry/ramp.ts';
 import { shrunk, type FrameFormat, type Rect } from '../image/format.ts';
 import { boxMean } from '../image/boxMean.ts';
 import { shrunkMeans } from '../image/shrunkMeans.ts';
@@ -155,8 +156,6 @@ function unlikenessOf({ region: { rect }, own, planes }: Gathered, format: Frame
   });
   return out;
 }
-
-const ramp = (v: number, from: number, to: number): number => Math.max(0, Math.min(1, (v - from) / (to - from)));
 
 /** How far inside a small mask each px of a rectangle lies, px of the small frames; below 0 outside of it. */
 function nearness(mask: MaskPatch, factor: number, rect: Rect): Float32Array {

@@ -2,6 +2,7 @@ import { boxOf } from '../depth/holeParts.ts';
 import type { FrameFormat } from '../image/format.ts';
 import { median } from '../geometry/linear.ts';
 import { mostOften } from '../geometry/mostOften.ts';
+import { ramp } from '../geometry/ramp.ts';
 import { boxMean } from '../image/boxMean.ts';
 import type { Fusion } from './fusion.ts';
 import { agreementWithFrame, nothingOf, type Gathered } from './gathered.ts';
@@ -163,10 +164,7 @@ function evidenceOf(
 
 /** What speaks for the nearer surface besides, by the share of the usual agreement about it, and by how far apart the two are, in scales of agreement. */
 const favour = (share: number, apart: number): number =>
-  (NEARER + STANDS_OUT * between(apart, LIKE, UNLIKE)) * between(share, ABSENT, PRESENT);
-
-/** 0 up to `from`, 1 from `to` on. */
-const between = (v: number, from: number, to: number): number => Math.max(0, Math.min(1, (v - from) / (to - from)));
+  (NEARER + STANDS_OUT * ramp(apart, LIKE, UNLIKE)) * ramp(share, ABSENT, PRESENT);
 
 /** Agreement about what is there: of the better one of two surfaces. */
 function usualShare(first: Gathered, second: Gathered): number {
