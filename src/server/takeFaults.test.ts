@@ -35,14 +35,12 @@ describe('a take', () => {
     180_000,
   );
 
-  it.each(['decode', 'motion', 'gather', 'finish', 'preview'])(
+  const stops = ['decode', 'motion', 'gather', 'finish', 'preview'];
+  it.each(stops)(
     'a take stopped at %s ends within seconds, and goes on when asked',
     async (stage) => {
       // A new range, so that its frames have to be decoded.
-      const shot = await newShot(
-        { [id]: walker() },
-        { handleAfter: ['decode', 'motion', 'gather', 'finish', 'preview'].indexOf(stage) },
-      );
+      const shot = await newShot({ [id]: walker() }, { handleAfter: stops.indexOf(stage) });
       const take = await takeAt(shot, id, stage);
       const asked = Date.now();
       await house.call('POST', `/takes/${take.id}/cancel`);

@@ -1,3 +1,4 @@
+import { ramp } from '../geometry/ramp.ts';
 import { cellShares, medianBeside, restOfRim, smoothedCells } from './cellShares.ts';
 import type { Gathered } from './gathered.ts';
 import { cellsAt, middlesOf, offsetGrid } from './offsetGrid.ts';
@@ -72,4 +73,4 @@ function spreadOut(cells: Float32Array, cols: number, rows: number): Float32Arra
 }
 
 /** Of a place about which such a share of the weights agrees, 0..1; none where that is not known. */
-const restlessness = (share: number): number => Math.max(0, Math.min(1, (RESTS - share) / (RESTS - RESTLESS))) || 0;
+const restlessness = (share: number): number => ramp(share, RESTS, RESTLESS) || 0;

@@ -151,13 +151,12 @@ function evidenceOf(
   eachPx(region, (tile, i) => {
     if (!isTold(first, i) || !isTold(second, i)) return;
     const nearer = secondIsNearer[tile];
+    const lead = second.share[i] - first.share[i];
+    const apart = Math.abs(second.planes[0][i] - first.planes[0][i]) / tau;
     if (region.known[i] === 1) out[i] = agreementWithFrame(second, i, tau) - agreementWithFrame(first, i, tau);
-    else {
-      const apart = Math.abs(second.planes[0][i] - first.planes[0][i]) / tau;
-      const near = favour((nearer ? second : first).share[i] / usual, apart);
-      const toSecond = nearer === undefined ? 0 : nearer ? near : -near;
-      out[i] = second.share[i] - first.share[i] + toSecond;
-    }
+    else if (nearer === undefined) out[i] = lead;
+    else if (nearer) out[i] = lead + favour(second.share[i] / usual, apart);
+    else out[i] = lead - favour(first.share[i] / usual, apart);
   });
   return out;
 }
