@@ -62,7 +62,7 @@ test('the take shows what lies there, and another source when the order is chang
   const takes = page.getByRole('list', { name: 'Takes' }).getByRole('listitem');
   await expect(takes.first()).toContainText('pick', { timeout: 90_000 });
   await page.keyboard.press('3');
-  await expect.poll(async () => (await colourAt(page, 240, 80))[1], { timeout: 20_000 }).toBeGreaterThan(120);
+  await expect.poll(async () => (await colourAt(page, 240, 80))[1]).toBeGreaterThan(120);
   // Undo takes the donor's move back, and the one before it the donor itself.
   await page.keyboard.press('Control+z');
   await page.keyboard.press('Control+z');
@@ -92,7 +92,7 @@ test('the fill is trimmed by hand: seen at once, over time, and taken back', asy
   const before = await green();
   await field('Brighter').fill('-1.5');
   await field('Brighter').press('Enter');
-  await expect.poll(green, { timeout: 20_000 }).toBeLessThan(before - 30);
+  await expect.poll(green).toBeLessThan(before - 30);
   // At another frame a second key; between the two it goes from one to the other.
   await stepTo(page, 12);
   await field('Brighter').fill('0');
@@ -115,7 +115,7 @@ test('the fill is trimmed by hand: seen at once, over time, and taken back', asy
   await page.keyboard.press('Control+z');
   await page.keyboard.press('Control+z');
   await expect(field('Brighter')).toHaveValue('0 stops');
-  await expect.poll(green, { timeout: 20_000 }).toBeGreaterThan(before - 10);
+  await expect.poll(green).toBeGreaterThan(before - 10);
 });
 
 test('a plate is built, and one that was painted elsewhere is filled from', async () => {
@@ -138,12 +138,9 @@ test('a plate is built, and one that was painted elsewhere is filled from', asyn
   const takes = page.getByRole('list', { name: 'Takes' }).getByRole('listitem');
   await takes.filter({ hasText: 'Full 2' }).getByRole('button', { name: 'Look' }).click({ timeout: 90_000 });
   await expect
-    .poll(
-      async () => {
-        const [r, , b] = await colourAt(page, 240, 80);
-        return b - r;
-      },
-      { timeout: 20_000 },
-    )
+    .poll(async () => {
+      const [r, , b] = await colourAt(page, 240, 80);
+      return b - r;
+    })
     .toBeGreaterThan(100);
 });

@@ -52,7 +52,7 @@ test('a shape is followed with one key: it rides where the picture goes, and say
 
 test('next says where it is lost, and one press goes there', async () => {
   const next = page.getByRole('region', { name: 'Next' });
-  await expect(next).toContainText('is lost from 20 to 27', { timeout: 15_000 });
+  await expect(next).toContainText('is lost from 20 to 27');
   await next.getByRole('button', { name: 'Go to frame 24' }).click();
   await expect(page.getByTestId('picture')).toHaveAttribute('data-frame', '24');
   await expect(page.getByTestId('region')).toHaveAttribute('data-state', 'lost');
