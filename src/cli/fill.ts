@@ -14,7 +14,7 @@ import { RawStore } from '../media/rawStore.ts';
 import type { TakeResult } from '../media/take.ts';
 import { PatchFiles } from '../media/takeFiles.ts';
 import { computeApart } from './computeApart.ts';
-import { noticesOf } from './notices.ts';
+import { noticesOf, staysJson } from './notices.ts';
 import { preparePlate, type GivenPlate } from './plate.ts';
 import { prepare, type Marked, type Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
@@ -143,7 +143,7 @@ function reportOf(p: Prepared, request: FillRequest, result: TakeResult, started
     settings: request.settings,
     draft: request.draft,
     motion: { tripod, residualPx, cuts: cutsOf(scenes) },
-    bars: result.bars,
+    ...staysJson(result.stays),
     reveal: result.reveal,
     fill: result.frames,
     plates: result.plates,

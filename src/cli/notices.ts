@@ -1,3 +1,4 @@
+import { shareOf, type Stays } from '../core/fixed/stays.ts';
 import { cutsOf } from '../core/motion/scenes.ts';
 import type { ClipInfo } from '../media/probe.ts';
 import type { TakeResult } from '../media/take.ts';
@@ -5,7 +6,7 @@ import type { TakeResult } from '../media/take.ts';
 /** What a person should know about footage that is worked on nevertheless, in sentences. */
 export function noticesOf(
   { interlaced }: Pick<ClipInfo, 'interlaced'>,
-  { bars, motion }: Pick<TakeResult, 'bars' | 'motion'>,
+  { stays: { bars, fixed }, motion }: Pick<TakeResult, 'stays' | 'motion'>,
 ): string[] {
   const out: string[] = [];
   const cuts = cutsOf(motion.scenes);
@@ -19,6 +20,12 @@ export function noticesOf(
     const sides = Object.entries(bars).flatMap(([side, px]: [string, number]) => (px > 0 ? [`${side} ${px} px`] : []));
     out.push(`The film has black bars (${sides.join(', ')}): they stay as they are, and nothing is taken from them.`);
   }
+  if (fixed) {
+    const percent = (100 * shareOf(fixed)).toFixed(1);
+    out.push(
+      `Something is fixed to the picture, such as a logo or a time code (${percent} % of it): it stays as it is, and nothing is taken from it.`,
+    );
+  }
   if (interlaced) {
     out.push(
       'The clip is interlaced. Its frames are filled as they are, so that edges in motion may look combed in the fill: ' +
@@ -27,3 +34,6 @@ export function noticesOf(
   }
   return out;
 }
+
+/** What stays as it is, for a report: bars as px from the sides, what is fixed to the picture as its share. */
+export const staysJson = ({ bars, fixed }: Stays): object => ({ bars, fixed: fixed && { share: shareOf(fixed) } });

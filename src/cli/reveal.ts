@@ -6,7 +6,7 @@ import { pumpFrames } from '../media/encode.ts';
 import { startFfmpeg } from '../media/processes.ts';
 import { TakeWork } from '../media/take.ts';
 import { prepare, type Marked, type Prepared } from './prepare.ts';
-import { noticesOf } from './notices.ts';
+import { noticesOf, staysJson } from './notices.ts';
 import { preparePlate, type GivenPlate } from './plate.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -34,12 +34,16 @@ export async function revealCommand(request: RevealRequest, terminal: Terminal, 
       signal,
       onProgress: ({ stage, done }) => terminal.progress(stage, done),
     });
-    const { reveal, motion, bars } = await work.reveal().finally(() => work.close());
+    const { reveal, motion, stays } = await work.reveal().finally(() => work.close());
     const frames = reveal.map(({ map: _, ...rest }) => rest);
     const cuts = cutsOf(motion.scenes);
-    noticesOf(prepared.clip, { bars, motion }).forEach((text) => terminal.say(text));
+    noticesOf(prepared.clip, { stays, motion }).forEach((text) => terminal.say(text));
     const { tripod } = motion;
-    const json = JSON.stringify({ reach: request.reach, tripod, cuts, bars, total: total(reveal), frames }, null, 1);
+    const json = JSON.stringify(
+      { reach: request.reach, tripod, cuts, ...staysJson(stays), total: total(reveal), frames },
+      null,
+      1,
+    );
     if (request.json) await writeFile(request.json, json);
     else process.stdout.write(`${json}\n`);
     if (request.output) await writePicture(request.output, prepared, reveal, signal);

@@ -118,6 +118,8 @@ export interface RevealData {
   tripod: boolean;
   /** Whether the film has black bars along its sides. They stay as they are, and nothing is taken from them. */
   bars: boolean;
+  /** Whether something is fixed to the picture, such as a logo. It stays as well. */
+  fixed: boolean;
   /** Frames at which the picture changes at once: nothing is carried from one side to the other. */
   cuts: number[];
   total: RevealTotal;

@@ -35,12 +35,16 @@ import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
 import type { Flicker } from '../core/flicker/flicker.ts';
 import type { RowLight } from '../core/flicker/rowLight.ts';
-import { barsOf, resizedBars, type Bars } from '../core/image/bars.ts';
+import { findFixed, stepForFixed } from '../core/fixed/fixed.ts';
+import type { Fixed, Stays } from '../core/fixed/stays.ts';
+import type { FreeAt } from '../core/fixed/views.ts';
+import { barsOf, type Bars } from '../core/image/bars.ts';
 import { shrunk, snap, type FrameReader, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type Link } from '../core/motion/links.ts';
 import type { Mover } from '../core/movers/movers.ts';
+import { inClip } from '../core/movers/maskPatch.ts';
 import { MoverSearch, type MovingFrame } from '../core/movers/moverSearch.ts';
 import type { Explained } from '../core/movers/rigidWorld.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
@@ -117,9 +121,26 @@ export class EngineSession {
     return barsOf(this.frames, asked);
   }
 
-  /** @param bars - In px of the mattes. */
-  setBars(bars: Bars | undefined): void {
-    this.marked.bars = bars;
+  /** What is fixed to the picture while the camera moves. */
+  findFixed(motion: CameraMotionData): Fixed | undefined {
+    const step = stepForFixed(this.frames.format);
+    const frames = step === 1 ? this.frames : new SmallerFrames(this.kernels, this.frames, step);
+    const { width, height } = frames.format;
+    const { blocked } = this.marked;
+    const isFree: FreeAt = (t, x, y) => !blocked(t, inClip(x, step), inClip(y, step));
+    const mask = findFixed(frames, new CameraMotion({ ...motion, width, height }), isFree);
+    return mask && { width, height, mask, step: step * this.perFrame };
+  }
+
+  /** Px of the mattes per px of the frames. */
+  private get perFrame(): number {
+    return Math.ceil(this.job.mattes.format.width / this.job.frames.format.width);
+  }
+
+  /** @param stays - In px of the mattes. */
+  setStays(stays: Stays): void {
+    this.marked.setStays(stays);
+    this.gatherings = undefined;
   }
 
   /** Writes cells, boxes and areas of the mattes of frames first..last-1 into the shared tables. */
@@ -172,19 +193,18 @@ export class EngineSession {
   }
 
   private moverSearch(): MoverSearch {
-    const { frames, motion, bars } = this.searched();
-    return (this.search ??= new MoverSearch(this.kernels, frames, motion, bars));
+    const { frames, motion } = this.searched();
+    const stays = this.marked.staysIn(frames.format);
+    return (this.search ??= new MoverSearch(this.kernels, frames, motion, stays));
   }
 
   /** The frames in which movers are searched for, and how the camera moves in them. */
-  private searched(): { frames: FrameReader; motion: CameraMotion; bars?: Bars } {
+  private searched(): { frames: FrameReader; motion: CameraMotion } {
     const factor = this.job.searchFactor;
-    if (factor === undefined) return { frames: this.frames, motion: this.motion!, bars: this.marked.bars };
+    if (factor === undefined) return { frames: this.frames, motion: this.motion! };
     const frames = new SmallerFrames(this.kernels, this.frames, factor);
     const { width, height } = frames.format;
-    const { bars: full } = this.marked;
-    const bars = full && resizedBars(full, (px) => Math.ceil(px / factor));
-    return { frames, motion: new CameraMotion({ ...this.motion!.data, width, height }), bars };
+    return { frames, motion: new CameraMotion({ ...this.motion!.data, width, height }) };
   }
 
   /** Who passes behind the holes. @param moving - Of every frame. */

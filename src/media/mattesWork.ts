@@ -1,12 +1,13 @@
-import type { Bars } from '../core/image/bars.ts';
-import { leaveBarsAlone, type BarredFilm } from './barsWork.ts';
+import type { Stays } from '../core/fixed/stays.ts';
+import type { CameraMotionData } from '../core/motion/cameraMotion.ts';
 import type { Parts } from './parts.ts';
+import { leaveBarsAlone, settleStays, type BarredFilm } from './staysWork.ts';
 import { inStretches, type EngineThreads } from './threads.ts';
 
 /** Reads the mattes of a work into the tables that its threads share. */
 export class MattesWork {
-  /** Along the sides of the film, which are left alone; px of the mattes. */
-  bars?: Bars;
+  /** What of the film is left alone. */
+  stays: Stays = {};
 
   constructor(
     private readonly threads: EngineThreads,
@@ -15,16 +16,15 @@ export class MattesWork {
   ) {}
 
   async read(): Promise<void> {
-    this.bars = await leaveBarsAlone(this.threads, this.parts, this.film);
+    this.stays = { bars: await leaveBarsAlone(this.threads, this.parts, this.film) };
     await this.fillTables();
   }
 
-  /** Before a camera that rests bars are like any background: a black sky above a straight roof is not to be taken for one. */
-  async forgetBars(): Promise<void> {
-    if (!this.bars) return;
-    this.bars = undefined;
-    await this.threads.all('setBars', undefined);
-    await this.fillTables();
+  /** Looks again what is left alone, once it is known how the camera moves. */
+  async settle(camera: CameraMotionData): Promise<void> {
+    const { bars } = this.stays;
+    this.stays = await settleStays(this.threads, this.parts, camera, bars);
+    if (this.stays.fixed || this.stays.bars !== bars) await this.fillTables();
   }
 
   private async fillTables(): Promise<void> {

@@ -9,10 +9,10 @@ import type { Mover } from '../core/movers/movers.ts';
 import type { MovingFrame } from '../core/movers/moverSearch.ts';
 import type { Explained } from '../core/movers/rigidWorld.ts';
 import { looksAt, stands } from '../core/movers/standing.ts';
-import { leaveBarsAlone } from './barsWork.ts';
 import { FEW_LINKS, measureCamera } from './cameraWork.ts';
 import { partsAlone } from './parts.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
+import { leaveBarsAlone, settleStays } from './staysWork.ts';
 import { EngineThreads, inStretches, threadsFor } from './threads.ts';
 
 export interface MoversOptions {
@@ -127,8 +127,7 @@ async function withCamera<T>(
     const bars = await leaveBarsAlone(threads, partsAlone, { count, frames: frames.format, mattes: frames.format });
     if (bars) coverBars(cells, bars);
     const camera = await measureCamera(threads, partsAlone, wanted);
-    // As in a take: to a camera that rests bars are like any background.
-    if (bars && camera.tripod) await threads.all('setBars', undefined);
+    await settleStays(threads, partsAlone, camera, bars);
     return await work(threads, camera);
   } finally {
     await threads.stop();

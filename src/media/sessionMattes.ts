@@ -1,15 +1,15 @@
-import { type Bars } from '../core/image/bars.ts';
+import { smallerMask, staysMask, type Stays } from '../core/fixed/stays.ts';
 import type { FrameReader } from '../core/image/format.ts';
 import type { BlockedAt } from '../core/motion/links.ts';
-import { BarredMattes } from './barredMattes.ts';
 import type { SessionJob } from './engineTasks.ts';
 import { RawStore } from './rawStore.ts';
+import { StayingMattes } from './stayingMattes.ts';
 
-/** The mattes of a job, if it has any, and the bars along the sides of its film. */
+/** The mattes of a job, if it has any, and what of its film stays as it is. */
 export class SessionMattes {
   private store?: RawStore;
-  /** Px of the mattes. */
-  bars?: Bars;
+  /** Per px of the mattes, of `staysMask`. */
+  private stays?: Uint8Array;
   /** Where they hide the frames of the job. */
   readonly blocked: BlockedAt;
 
@@ -22,7 +22,17 @@ export class SessionMattes {
     const { path, format } = this.job.mattes;
     if (path === undefined) throw new Error('This work was given no mattes.');
     this.store ??= new RawStore(path, format);
-    return this.bars ? new BarredMattes(this.store, this.bars) : this.store;
+    return this.stays ? new StayingMattes(this.store, this.stays) : this.store;
+  }
+
+  setStays(stays: Stays): void {
+    this.stays = stays.bars || stays.fixed ? staysMask(stays, this.job.mattes.format) : undefined;
+  }
+
+  /** What stays, in px of smaller frames. @returns undefined if nothing does. */
+  staysIn({ width }: { width: number }): Uint8Array | undefined {
+    const { format } = this.job.mattes;
+    return this.stays && smallerMask(this.stays, format, Math.ceil(format.width / width));
   }
 
   close(): void {

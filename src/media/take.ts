@@ -9,7 +9,7 @@ import type { Statistic } from '../core/fill/fusion.ts';
 import type { Plate } from '../core/fill/plate.ts';
 import type { FillSettings, SourceKind } from '../core/fill/settings.ts';
 import { frameBytes, maxSample, type FrameFormat } from '../core/image/format.ts';
-import type { Bars } from '../core/image/bars.ts';
+import type { Stays } from '../core/fixed/stays.ts';
 import { boxOf, cellsUnder, createMatteCells, type MatteCells } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { bestAnchor, regrade, type FrameReveal, type RevealMap } from '../core/reveal/reveal.ts';
@@ -66,8 +66,8 @@ export interface WorkOptions {
 }
 
 export interface RevealResult {
-  /** Black bars along the sides of the film, if it has any: they are left alone. Px of the mattes. */
-  bars?: Bars;
+  /** What of the film is left alone. Px of the mattes. */
+  stays: Stays;
   motion: CameraMotionData;
   reveal: RevealMap[];
   /** Side of a cell of the maps, px, and their size in cells. */
@@ -80,7 +80,7 @@ export interface RevealResult {
 
 export interface TakeResult {
   /** As of {@link RevealResult}. */
-  bars?: Bars;
+  stays: Stays;
   motion: CameraMotionData;
   reveal: FrameReveal[];
   /** Per frame with a hole: its px, and those that no frame showed. */
@@ -183,7 +183,7 @@ export class TakeWork {
     const { cell, cols, rows } = this.cells;
     const maps = reveal.map((r) => (r.unseen > 0 ? r.map : undefined));
     const best = maps.some(Boolean) ? bestAnchor(maps, this.cells, await this.finder(motion)) : undefined;
-    return { bars: this.mattes.bars, motion, reveal, cell, cols, rows, best };
+    return { stays: this.mattes.stays, motion, reveal, cell, cols, rows, best };
   }
 
   /** What a removal's plate and its donor show, at the size of the mattes. */
@@ -263,7 +263,7 @@ export class TakeWork {
     const flecks = fleckOffsetsOf(this.cells, this.camera!, asked);
     const frames = await this.finish(gathered, { plates, depths }, { behind, flecks });
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
-    return { bars: this.mattes.bars, motion, reveal, frames, plates: plates.length };
+    return { stays: this.mattes.stays, motion, reveal, frames, plates: plates.length };
   }
 
   private report(stage: Progress['stage'], done: number): void {
@@ -313,7 +313,7 @@ export class TakeWork {
         : stillMotion(this.options.mattes.format, this.options.count);
     await this.threads.all('setMotion', motion);
     this.camera = new CameraMotion(motion);
-    if (motion.tripod) await this.mattes.forgetBars();
+    await this.mattes.settle(motion);
     return motion;
   }
 
@@ -378,7 +378,7 @@ export class TakeWork {
     }));
     const told = restless ? await this.parts.all(asked) : undefined;
     const parts = chunks.map(([k, frames]) => ({
-      name: `gather-${k}.barred`,
+      name: `gather-${k}.held`,
       compute: () =>
         this.threads.run('gather', {
           frames: sourced(frames, choices),

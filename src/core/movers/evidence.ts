@@ -1,5 +1,4 @@
 import type { Kernels } from '../../kernels/index.ts';
-import { grow, type Rect } from '../image/format.ts';
 import { hiddenPlaces } from './hiddenPlaces.ts';
 import type { FrameLayer, LaidPlane } from './layFrames.ts';
 import type { MaskPatch } from './maskPatch.ts';
@@ -29,9 +28,6 @@ const FORGIVEN_PX = 1;
 const CHROMA_TIMES = 2;
 /** Unlikeness of a place that nothing is known of. */
 export const UNKNOWN = 65535;
-
-/** Px beside the bars of a film that these reach into: sums are over 3x3 px. */
-const BESIDE_BARS = 1;
 
 /** How the camera of a film moves, as far as it decides which frames are compared. */
 export type Around = Pick<FrameLayer, 'tripod' | 'sameScene'>;
@@ -137,18 +133,11 @@ function compare(kernels: Kernels, layer: FrameLayer, { frame, count, whole, els
     const least = kernels.put(ranking.of(costs, 0, RANK));
     kernels.run.forgiveEdges(own[0].at, w, h, least, work);
     const unlikeness = kernels.u16(least, n).slice();
-    if (layer.picture) forgetAround(unlikeness, layer.picture, w);
+    layer.hidden?.forEach((hides, i) => {
+      if (hides > 0) unlikeness[i] = UNKNOWN;
+    });
     return { unlikeness, background, own: whole ? own.map(({ at }, p) => kernels.u16(at, sizes[p]).slice()) : [] };
   });
-}
-
-/** Nothing is known of the bars around a picture, nor of its px beside them. */
-function forgetAround(unlikeness: Uint16Array, picture: Rect, width: number): void {
-  const inner = grow(picture, -BESIDE_BARS);
-  for (let i = 0; i < unlikeness.length; i++) {
-    const [x, y] = [(i % width) - inner.x, Math.floor(i / width) - inner.y];
-    if (x < 0 || y < 0 || x >= inner.width || y >= inner.height) unlikeness[i] = UNKNOWN;
-  }
 }
 
 /** Ranks what several frames say of each px: the usual ones, or, where something that moves hides one of these, all that do show it. */

@@ -1,5 +1,4 @@
 import type { Matrix3 } from '../geometry/homography.ts';
-import type { Bars } from '../image/bars.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { Pyramids } from '../motion/pyramids.ts';
@@ -34,15 +33,15 @@ export class MoverSearch {
   /**
    * @param frames - At a draft's size.
    * @param motion - Of the camera, in their px.
-   * @param bars - Along their sides, in which nothing moves.
+   * @param stays - 1 per px of theirs that shows nothing of the background, such as bars along their sides.
    */
   constructor(
     private readonly kernels: Kernels,
     private readonly frames: FrameReader,
     private readonly motion: CameraMotion,
-    bars?: Bars,
+    stays?: Uint8Array,
   ) {
-    this.layer = new FrameLayer(kernels, frames, motion, SLOTS, bars);
+    this.layer = new FrameLayer(kernels, frames, motion, SLOTS, stays);
   }
 
   /**

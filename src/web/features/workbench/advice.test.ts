@@ -39,6 +39,7 @@ const reveal = (unseen: number, coverage: CoverageData | null = null): RevealVie
     first: 0,
     tripod: false,
     bars: false,
+    fixed: false,
     cuts: [],
     total,
     best,
@@ -111,6 +112,13 @@ describe('the next thing to do', () => {
     barred.data!.bars = true;
     expect(adviceFor(input({ reveal: barred })).text).toContain('black bars stay');
     expect(adviceFor(input({ reveal: reveal(0) })).text).not.toContain('bars');
+  });
+
+  it('says that what is fixed to the picture stays', () => {
+    const stamped = reveal(0);
+    stamped.data!.fixed = true;
+    expect(adviceFor(input({ reveal: stamped })).text).toContain('a time code) stays as it is');
+    expect(adviceFor(input({ reveal: reveal(0) })).text).not.toContain('fixed to the picture');
   });
 
   it('has an outline that was pointed at followed, unless it holds everywhere', () => {

@@ -179,9 +179,12 @@ function takes(input: AdviceInput): Advice | undefined {
   if (first) return first;
   if (!pick) {
     const known = `${share} of what is behind it is ${memoryWord(removal)}`;
-    const bars = reveal!.data!.bars ? ' The film’s black bars stay as they are.' : '';
+    const { bars, fixed } = reveal!.data!;
+    const stays = `${bars ? ' The film’s black bars stay as they are.' : ''}${
+      fixed ? ' What is fixed to the picture (a logo, a time code) stays as it is.' : ''
+    }`;
     return say(
-      `${known}.${bars} Run a draft and look at it in motion.`,
+      `${known}.${stays} Run a draft and look at it in motion.`,
       button('Run a draft', { kind: 'take', draft: true }),
       button('Run the full take', { kind: 'take', draft: false }),
       ...takeAll(input, true),

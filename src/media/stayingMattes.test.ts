@@ -1,11 +1,12 @@
 import { expect, it } from '@jest/globals';
 import type { FrameReader } from '../core/image/format.ts';
 import { paintedFrames } from '../core/testing/frames.ts';
-import { BarredMattes } from './barredMattes.ts';
+import { staysMask } from '../core/fixed/stays.ts';
 import { matteFormat } from './decode.ts';
+import { StayingMattes } from './stayingMattes.ts';
 
-const bars = { left: 1, top: 1, right: 0, bottom: 2 };
 const [W, H] = [4, 5];
+const stays = staysMask({ bars: { left: 1, top: 1, right: 0, bottom: 2 } }, { width: W, height: H });
 
 const rowsOf = (mattes: FrameReader, plane: number, y: number, rows: number): number[][] => {
   // Room for more than is asked for, which must stay as it is.
@@ -15,10 +16,10 @@ const rowsOf = (mattes: FrameReader, plane: number, y: number, rows: number): nu
   return Array.from({ length: rows }, (_, r) => [...into.subarray(r * W, (r + 1) * W)]);
 };
 
-it('holds bars out of mattes, whether anything else is held out or not', () => {
-  const plain = new BarredMattes(
+it('holds what stays out of mattes, whether anything else is held out or not', () => {
+  const plain = new StayingMattes(
     paintedFrames(matteFormat(W, H), 1, () => 255),
-    bars,
+    stays,
   );
   const picture = [0, 255, 255, 255];
   expect(rowsOf(plain, 0, 0, H)).toEqual([[0, 0, 0, 0], picture, picture, [0, 0, 0, 0], [0, 0, 0, 0]]);
@@ -28,8 +29,18 @@ it('holds bars out of mattes, whether anything else is held out or not', () => {
     [255, 0, 0, 0],
   ]);
   const held = paintedFrames(matteFormat(W, H, true), 1, (x, _y, plane) => (plane === 1 && x === 3 ? 200 : 0));
-  expect(rowsOf(new BarredMattes(held, bars), 1, 2, 2)).toEqual([
+  expect(rowsOf(new StayingMattes(held, stays), 1, 2, 2)).toEqual([
     [255, 0, 0, 200],
     [255, 255, 255, 255],
   ]);
+});
+
+it('fills what lies beside what stays, and takes nothing from there', () => {
+  const beside = Uint8Array.from({ length: W * H }, (_, i) => (i === 1 ? 2 : 0));
+  const mattes = new StayingMattes(
+    paintedFrames(matteFormat(W, H), 1, () => 255),
+    beside,
+  );
+  expect(rowsOf(mattes, 0, 0, 1)).toEqual([[255, 255, 255, 255]]);
+  expect(rowsOf(mattes, 1, 0, 1)).toEqual([[0, 255, 0, 0]]);
 });
