@@ -1,4 +1,5 @@
 import type { Kernels } from '../../kernels/index.ts';
+import { dilated } from '../image/dilated.ts';
 import { hiddenPlaces } from './hiddenPlaces.ts';
 import type { FrameLayer, LaidPlane } from './layFrames.ts';
 import type { MaskPatch } from './maskPatch.ts';
@@ -26,6 +27,8 @@ const LEAST_BESIDE = 3;
 const FORGIVEN_PX = 1;
 /** How much a difference of colour counts, against one of luma. */
 const CHROMA_TIMES = 2;
+/** What stays is no higher than this where what is above it and below it tells of it, as a share of the picture's height. */
+const MOST_BETWEEN = 1 / 8;
 /** Unlikeness of a place that nothing is known of. */
 export const UNKNOWN = 65535;
 
@@ -133,11 +136,30 @@ function compare(kernels: Kernels, layer: FrameLayer, { frame, count, whole, els
     const least = kernels.put(ranking.of(costs, 0, RANK));
     kernels.run.forgiveEdges(own[0].at, w, h, least, work);
     const unlikeness = kernels.u16(least, n).slice();
-    layer.hidden?.forEach((hides, i) => {
-      if (hides > 0) unlikeness[i] = UNKNOWN;
-    });
+    if (layer.stays) withoutWhatStays(unlikeness, layer.stays, w);
     return { unlikeness, background, own: whole ? own.map(({ at }, p) => kernels.u16(at, sizes[p]).slice()) : [] };
   });
+}
+
+/**
+ * What stays, and the px beside it, which the sums reach into, say nothing of the background. What moves behind a line of text, say, goes on
+ * from above it to below it.
+ *
+ * @param unlikeness - Changed in place.
+ */
+export function withoutWhatStays(unlikeness: Uint16Array, stays: Uint8Array, width: number): void {
+  const height = stays.length / width;
+  const near = dilated(stays, width, height);
+  for (let x = 0; x < width; x++) {
+    for (let y = 0; y < height; y++) {
+      if (near[y * width + x] === 0) continue;
+      let end = y;
+      while (end < height && near[end * width + x] > 0) end++;
+      const isBetween = y > 0 && end < height && end - y <= height * MOST_BETWEEN;
+      const value = isBetween ? Math.min(unlikeness[(y - 1) * width + x], unlikeness[end * width + x]) : UNKNOWN;
+      for (; y < end; y++) unlikeness[y * width + x] = value;
+    }
+  }
 }
 
 /** Ranks what several frames say of each px: the usual ones, or, where something that moves hides one of these, all that do show it. */

@@ -1,6 +1,5 @@
 import type { Kernels } from '../../kernels/index.ts';
 import { multiply3, type Matrix3 } from '../geometry/homography.ts';
-import { dilated } from '../image/dilated.ts';
 import { bytesPerSample, type FrameReader } from '../image/format.ts';
 import { SlotCache } from '../image/lru.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
@@ -36,22 +35,18 @@ export class FrameLayer {
   private readonly cache: SlotCache<number[]>;
   readonly planes: Omit<LaidPlane, 'at'>[];
 
-  /** Not 0 for the px that show nothing of the background, and those beside them; undefined if all do. */
-  readonly hidden?: Uint8Array;
-
   /**
    * @param slots - Frames that are held, of all that are asked for.
-   * @param stays - 1 per px of the frames that shows nothing of the background.
+   * @param stays - Not 0 for the px of the frames that show nothing of the background; undefined if all do.
    */
   constructor(
     private readonly kernels: Kernels,
     private readonly frames: FrameReader,
     private readonly motion: CameraMotion,
     slots: number,
-    stays?: Uint8Array,
+    readonly stays?: Uint8Array,
   ) {
     const { format } = frames;
-    this.hidden = stays && dilated(stays, format.width, format.height);
     this.planes = format.planes.slice(0, format.colourPlanes);
     const slot = (): number[] => this.planes.map((p) => kernels.alloc(p.width * p.height * 2));
     this.cache = new SlotCache(Array.from({ length: Math.min(slots, frames.count) }, slot), (frame, at) =>
@@ -108,21 +103,27 @@ export class FrameLayer {
         const gains = p === 0 ? this.gains(own[0].at, at, m) : new Float32Array(this.lightCells(p)).fill(1);
         const [light, work] = [kernels.put(gains), kernels.alloc(width * 4)];
         kernels.run.layPlane(at, width, height, m, light, LIGHT_CELL, into[p].at, work);
-        if (this.hidden) this.hide(this.hidden, planeMap(map, stepX, stepY), into[p]);
+        if (this.stays) this.hide(this.stays, planeMap(map, stepX, stepY), into[p]);
       });
     });
   }
 
   /** What was laid from where a frame shows nothing of the background is not shown. @param map - From px of the plane to those that were laid over it. */
-  private hide(hidden: Uint8Array, map: Matrix3, { at, width, height, stepX, stepY }: LaidPlane): void {
+  private hide(stays: Uint8Array, map: Matrix3, { at, width, height, stepX, stepY }: LaidPlane): void {
     const samples = this.kernels.u16(at, width * height);
     const { width: across, height: down } = this.planes[0];
+    const isHidden = (u: number, v: number): boolean =>
+      u >= 0 && v >= 0 && u < across && v < down && stays[v * across + u] > 0;
     for (let y = 0, i = 0; y < height; y++) {
       for (let x = 0; x < width; x++, i++) {
         const w = map[6] * x + map[7] * y + map[8];
-        const u = Math.round(((map[0] * x + map[1] * y + map[2]) / w) * stepX);
-        const v = Math.round(((map[3] * x + map[4] * y + map[5]) / w) * stepY);
-        if (u >= 0 && v >= 0 && u < across && v < down && hidden[v * across + u] > 0) samples[i] = 65535;
+        const [u, v] = [
+          ((map[0] * x + map[1] * y + map[2]) / w) * stepX,
+          ((map[3] * x + map[4] * y + map[5]) / w) * stepY,
+        ];
+        const [left, top, right, low] = [Math.floor(u), Math.floor(v), Math.ceil(u), Math.ceil(v)];
+        if (isHidden(left, top) || isHidden(right, top) || isHidden(left, low) || isHidden(right, low))
+          samples[i] = 65535;
       }
     }
   }
