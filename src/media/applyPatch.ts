@@ -10,7 +10,7 @@ import {
   type PlaneFormat,
   type Rect,
 } from '../core/image/format.ts';
-import { planeMattes, readMattePart, type PlaneMatte } from './planeMatte.ts';
+import { matteUnder, planeMattes, type PlaneMatte } from './planeMatte.ts';
 import { fillOf, trimmed } from './trimmedFill.ts';
 
 /** What a hand changes of a fill, and what it needs to know of the clip. */
@@ -37,7 +37,7 @@ export function applyPatch(
   const place = placeOf(patch, format);
   if (place.width === 0 || place.height === 0) return;
   const changes = hand !== undefined && !isNothing(hand.trim);
-  const alpha = draft || changes ? readMattePart(mattes, patch.frame, place) : undefined;
+  const alpha = draft || changes ? matteUnder(patch, mattes, place) : undefined;
   const views = planeViews(frame, format);
   const planes =
     alpha && changes

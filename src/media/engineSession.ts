@@ -35,16 +35,13 @@ import { upscalePatch } from '../core/fill/upscale.ts';
 import { ENOUGH } from '../core/fill/sourceAgreement.ts';
 import type { Flicker } from '../core/flicker/flicker.ts';
 import type { RowLight } from '../core/flicker/rowLight.ts';
-import { findFixed, stepForFixed } from '../core/fixed/fixed.ts';
 import type { Fixed, Stays } from '../core/fixed/stays.ts';
-import type { FreeAt } from '../core/fixed/views.ts';
 import { barsOf, type Bars } from '../core/image/bars.ts';
 import { shrunk, snap, type FrameReader, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX } from '../core/image/matteCells.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type Link } from '../core/motion/links.ts';
 import type { Mover } from '../core/movers/movers.ts';
-import { inClip } from '../core/movers/maskPatch.ts';
 import { MoverSearch, type MovingFrame } from '../core/movers/moverSearch.ts';
 import type { Explained } from '../core/movers/rigidWorld.ts';
 import { Pyramids } from '../core/motion/pyramids.ts';
@@ -121,20 +118,8 @@ export class EngineSession {
     return barsOf(this.frames, asked);
   }
 
-  /** What is fixed to the picture while the camera moves. */
   findFixed(motion: CameraMotionData): Fixed | undefined {
-    const step = stepForFixed(this.frames.format);
-    const frames = step === 1 ? this.frames : new SmallerFrames(this.kernels, this.frames, step);
-    const { width, height } = frames.format;
-    const { blocked } = this.marked;
-    const isFree: FreeAt = (t, x, y) => !blocked(t, inClip(x, step), inClip(y, step));
-    const mask = findFixed(frames, new CameraMotion({ ...motion, width, height }), isFree);
-    return mask && { width, height, mask, step: step * this.perFrame };
-  }
-
-  /** Px of the mattes per px of the frames. */
-  private get perFrame(): number {
-    return Math.ceil(this.job.mattes.format.width / this.job.frames.format.width);
+    return this.marked.findFixed(this.kernels, this.frames, motion);
   }
 
   /** @param stays - In px of the mattes. */
@@ -479,7 +464,8 @@ export class EngineSession {
       const shown = { region, planes, support, own, softening, transfer, restless, lamps };
       const extra = { donor: this.donorOf(region), behind: bodies, flecks: this.gathering().flecks(region, flecks) };
       const patch = finisher.finish({ ...shown, grainShares, ...extra }, neighbours);
-      return draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
+      const whole = draft ? upscalePatch(this.kernels, patch, region.alpha, draft.format, draft.factor) : patch;
+      return this.marked.withStays(whole);
     });
     writeWhole(out, serialize(patches));
     return patches.map(({ frame, hole, unseen }) => ({ frame, hole, unseen }));

@@ -11,7 +11,7 @@ import {
 } from '../core/image/format.ts';
 import { placeOf, thin, type HandTrim } from './applyPatch.ts';
 import { storedFormat, type StoredFormat } from './pixelFormat.ts';
-import { planeMattes, readMattePart, type PlaneMatte } from './planeMatte.ts';
+import { matteUnder, planeMattes, type PlaneMatte } from './planeMatte.ts';
 import { fillOf, trimmed } from './trimmedFill.ts';
 
 /** Depths that FFV1 takes with alpha. */
@@ -52,7 +52,7 @@ export function fillFrame(input: FillFrameInput, target: FrameFormat): Uint8Arra
   const out = new Uint8Array(frameBytes(target));
   if (!patch) return out;
   const place = placeOf(patch, format);
-  const alpha = readMattePart(mattes, patch.frame, place);
+  const alpha = matteUnder(patch, mattes, place);
   const fill = fillOf({ frame, format, patch, alpha, place, draft }, hand?.trim);
   const planes = hand ? trimmed(fill, patch, format, hand.trim, hand.colour) : fill;
   thin(alpha, hand?.trim.opacity ?? 100);

@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import type { FrameReader } from '../core/image/format.ts';
 import { storedFormat } from './pixelFormat.ts';
-import { planeMattes, readMattePart } from './planeMatte.ts';
+import { matteUnder, planeMattes } from './planeMatte.ts';
 
 describe('the matte of a part of a frame', () => {
   it('is read from whole rows', () => {
@@ -13,7 +13,13 @@ describe('the matte of a part of a frame', () => {
         for (let i = 0; i < rows * 6; i++) into[i] = 10 * (y + Math.floor(i / 6)) + (i % 6);
       },
     };
-    expect([...readMattePart(mattes, 0, { x: 2, y: 1, width: 3, height: 2 })]).toEqual([12, 13, 14, 22, 23, 24]);
+    const place = { x: 2, y: 1, width: 3, height: 2 };
+    const patch = { frame: 0, rect: place, planes: [], hole: 0, unseen: 0 };
+    expect([...matteUnder(patch, mattes, place)]).toEqual([12, 13, 14, 22, 23, 24]);
+    // A patch may reach beyond the frame; where the frame stays, nothing is mixed in.
+    const stays = Uint8Array.of(0, 1, 0, 0, 1, 0, 0, 1);
+    const larger = { ...patch, rect: { x: 1, y: 1, width: 4, height: 2 }, stays };
+    expect([...matteUnder(larger, mattes, place)]).toEqual([0, 13, 14, 22, 23, 0]);
   });
 
   it('is summed over the luma px under each sample, once for planes that are alike', () => {

@@ -1,3 +1,4 @@
+import type { Patch } from '../core/fill/finish.ts';
 import { planePart } from '../core/fill/sourceFrames.ts';
 import type { FrameFormat, FrameReader, PlaneFormat, Rect } from '../core/image/format.ts';
 
@@ -8,14 +9,19 @@ export interface PlaneMatte {
   full: number;
 }
 
-/** The matte of a part of a frame, 0..255 per luma px. */
-export function readMattePart(mattes: FrameReader, frame: number, place: Rect): Uint8Array {
+/** The matte of the part of a frame that a patch lies on, 0..255 per luma px: 0 where the frame stays as it is. */
+export function matteUnder({ frame, rect, stays }: Patch, mattes: FrameReader, place: Rect): Uint8Array {
   const { width } = mattes.format;
   const rows = new Uint8Array(width * place.height);
   mattes.readRows(frame, 0, place.y, place.height, rows);
   const out = new Uint8Array(place.width * place.height);
   for (let y = 0; y < place.height; y++) {
     out.set(rows.subarray(y * width + place.x, y * width + place.x + place.width), y * place.width);
+  }
+  if (!stays) return out;
+  for (let y = 0, i = 0; y < place.height; y++) {
+    const row = (place.y - rect.y + y) * rect.width + place.x - rect.x;
+    for (let x = 0; x < place.width; x++, i++) if (stays[row + x] > 0) out[i] = 0;
   }
   return out;
 }

@@ -1,8 +1,15 @@
-import { smallerMask, staysMask, type Stays } from '../core/fixed/stays.ts';
+import { findFixed, stepForFixed } from '../core/fixed/fixed.ts';
+import { FIXED, smallerMask, staysMask, type Fixed, type Stays } from '../core/fixed/stays.ts';
+import type { FreeAt } from '../core/fixed/views.ts';
+import type { Patch } from '../core/fill/finish.ts';
 import type { FrameReader } from '../core/image/format.ts';
+import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import type { BlockedAt } from '../core/motion/links.ts';
+import { inClip } from '../core/movers/maskPatch.ts';
+import type { Kernels } from '../kernels/index.ts';
 import type { SessionJob } from './engineTasks.ts';
 import { RawStore } from './rawStore.ts';
+import { SmallerFrames } from './smallerFrames.ts';
 import { StayingMattes } from './stayingMattes.ts';
 
 /** The mattes of a job, if it has any, and what of its film stays as it is. */
@@ -25,6 +32,17 @@ export class SessionMattes {
     return this.stays ? new StayingMattes(this.store, this.stays) : this.store;
   }
 
+  /** What is fixed to the picture while the camera moves. @param frames - Of the job. */
+  findFixed(kernels: Kernels, frames: FrameReader, motion: CameraMotionData): Fixed | undefined {
+    const step = stepForFixed(frames.format);
+    const looked = step === 1 ? frames : new SmallerFrames(kernels, frames, step);
+    const { width, height } = looked.format;
+    const isFree: FreeAt = (t, x, y) => !this.blocked(t, inClip(x, step), inClip(y, step));
+    const mask = findFixed(looked, new CameraMotion({ ...motion, width, height }), isFree);
+    const perFrame = Math.ceil(this.job.mattes.format.width / frames.format.width);
+    return mask && { width, height, mask, step: step * perFrame };
+  }
+
   setStays(stays: Stays): void {
     this.stays = stays.bars || stays.fixed ? staysMask(stays, this.job.mattes.format) : undefined;
   }
@@ -33,6 +51,20 @@ export class SessionMattes {
   staysIn({ width }: { width: number }): Uint8Array | undefined {
     const { format } = this.job.mattes;
     return this.stays && smallerMask(this.stays, format, Math.ceil(format.width / width));
+  }
+
+  /** A patch that says where its frame stays as it is. */
+  withStays(patch: Patch): Patch {
+    if (!this.stays) return patch;
+    const { x, y, width, height } = patch.rect;
+    const { format } = this.job.mattes;
+    const stays = new Uint8Array(width * height);
+    for (let v = 0; v < height && y + v < format.height; v++) {
+      const row = (y + v) * format.width;
+      for (let u = 0; u < width && x + u < format.width; u++)
+        stays[v * width + u] = this.stays[row + x + u] === FIXED ? 1 : 0;
+    }
+    return stays.includes(1) ? { ...patch, stays } : patch;
   }
 
   close(): void {

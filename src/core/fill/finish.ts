@@ -56,6 +56,8 @@ export interface Patch {
   /** Luma px of the hole, and how many of them no frame showed. */
   hole: number;
   unseen: number;
+  /** Per luma px of the rectangle 1 where the frame stays as it is, in the hole, too; undefined if that is nowhere. */
+  stays?: Uint8Array;
 }
 
 /** Turns gathered background into final samples. */
