@@ -53,16 +53,19 @@ export class SessionMattes {
     return this.stays && smallerMask(this.stays, format, Math.ceil(format.width / width));
   }
 
-  /** A patch that says where its frame stays as it is. */
+  /** A patch that says where its frame stays as it is. A draft's mattes are smaller than the frames that it is laid over. */
   withStays(patch: Patch): Patch {
     if (!this.stays) return patch;
-    const { x, y, width, height } = patch.rect;
+    const { rect } = patch;
     const { format } = this.job.mattes;
-    const stays = new Uint8Array(width * height);
-    for (let v = 0; v < height && y + v < format.height; v++) {
-      const row = (y + v) * format.width;
-      for (let u = 0; u < width && x + u < format.width; u++)
-        stays[v * width + u] = this.stays[row + x + u] === FIXED ? 1 : 0;
+    const factor = this.job.draft?.factor ?? 1;
+    const stays = new Uint8Array(rect.width * rect.height);
+    for (let v = 0, i = 0; v < rect.height; v++) {
+      const y = Math.floor((rect.y + v) / factor);
+      for (let u = 0; u < rect.width; u++, i++) {
+        const x = Math.floor((rect.x + u) / factor);
+        if (x < format.width && y < format.height && this.stays[y * format.width + x] === FIXED) stays[i] = 1;
+      }
     }
     return stays.includes(1) ? { ...patch, stays } : patch;
   }
