@@ -68,7 +68,11 @@ export async function renderShot(
   };
   for (let n = 0; n < shot.frames; n++) {
     expose(renderer, shot, scene, frameTime(shot, n), pictures);
-    const develop = (picture: number, seed?: number): Uint8Array => developed(renderer, shot, scene, picture, seed);
+    const develop = (picture: number, seed?: number): Uint8Array => {
+      const bytes = developed(renderer, shot, scene, picture, seed);
+      shot.laidOver?.(bytes, shot.lens, n);
+      return bytes;
+    };
     const filmed = develop(pictures.filmed, 1000 + n);
     const truth = develop(pictures.truth);
     const matte = matteOf(renderer, shot, pictures.filmed, pictures.truth);

@@ -46,6 +46,8 @@ export interface Shot {
   /** Written as log, 10 bits a sample; a .cube table that shows it lies beside it. */
   log?: boolean;
   build(renderer: Renderer): Scene;
+  /** Lays something over a frame before it is written. @param rgb - 8 bits a sample, row after row; not for log. */
+  laidOver?(rgb: Uint8Array, lens: Lens, frame: number): void;
 }
 
 export const frameTime = (shot: Shot, frame: number): number => shot.times?.[frame] ?? frame / shot.rate;

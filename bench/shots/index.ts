@@ -19,6 +19,7 @@ import { room } from './room.ts';
 import { reedBed, shore } from './shore.ts';
 import { rain, snow } from './snow.ts';
 import { square } from './square.ts';
+import { stamped } from './stamped.ts';
 import { van } from './van.ts';
 
 /** Shots of everyday kinds that the bench alone renders; nearly each of them showed a weakness when it was made. */
@@ -44,6 +45,7 @@ export const BENCH_SHOTS: readonly Shot[] = [
   room,
   lamps,
   lowrate,
+  stamped,
   overhead,
   action,
   buzz,
