@@ -107,18 +107,14 @@ describe('the next thing to do', () => {
     expect(adviceFor(input({ reveal: cut, lookedAt: new Set([20, 49]) })).actions[0].action.kind).toBe('take');
   });
 
-  it('says that black bars stay before anything is run', () => {
-    const barred = reveal(0);
+  it('says what stays before anything is run', () => {
+    const [plain, barred, stamped] = [reveal(0), reveal(0), reveal(0)];
     barred.data!.bars = true;
-    expect(adviceFor(input({ reveal: barred })).text).toContain('black bars stay');
-    expect(adviceFor(input({ reveal: reveal(0) })).text).not.toContain('bars');
-  });
-
-  it('says that what is fixed to the picture stays', () => {
-    const stamped = reveal(0);
     stamped.data!.fixed = true;
-    expect(adviceFor(input({ reveal: stamped })).text).toContain('a time code) stays as it is');
-    expect(adviceFor(input({ reveal: reveal(0) })).text).not.toContain('fixed to the picture');
+    const [without, bars, fixed] = [plain, barred, stamped].map((one) => adviceFor(input({ reveal: one })).text);
+    expect(bars).toContain('black bars stay');
+    expect(fixed).toContain('a time code) stays as it is');
+    expect(without).not.toContain('stay');
   });
 
   it('has an outline that was pointed at followed, unless it holds everywhere', () => {
