@@ -53,6 +53,18 @@ describe('what is fixed to the picture', () => {
     }
   });
 
+  it('is found where strokes meet', () => {
+    for (const thick of [3, 4]) {
+      const isCorner = (x: number, y: number): boolean =>
+        x >= 20 && x < 60 && y >= 12 && y < 52 && (x % 10 < thick || (y - 12) % 10 < thick);
+      const mask = find((x, y, t) => (isCorner(x, y) ? WHITE : wall(x + PAN * t, y)));
+      const missed = Array.from({ length: W * H }, (_, i) => [i % W, Math.floor(i / W)]).filter(
+        ([x, y]) => isCorner(x, y) && maskOf(mask, x, y) !== FIXED,
+      );
+      expect([thick, missed]).toEqual([thick, []]);
+    }
+  });
+
   it('is found where the background shows through it', () => {
     const mask = find((x, y, t) => (isStroke(x, y) ? 0.4 * wall(x + PAN * t, y) + 0.6 * WHITE : wall(x + PAN * t, y)));
     expect([20, 24, 50, 84].map((x) => maskOf(mask, x, 18))).toEqual([FIXED, FIXED, FIXED, FIXED]);

@@ -87,7 +87,9 @@ function restsAt(i: number, views: readonly View[]): boolean {
 
 /** Whether a px lies between the two edges of a thin stroke. */
 const isStroke = (i: number, isEdge: Uint8Array, width: number): boolean =>
-  [1, width].some((by) => isEdge[i - by] + isEdge[i - 2 * by] > 0 && isEdge[i + by] + isEdge[i + 2 * by] > 0);
+  [1, width, width + 1, width - 1].some(
+    (by) => isEdge[i - by] + isEdge[i - 2 * by] > 0 && isEdge[i + by] + isEdge[i + 2 * by] > 0,
+  );
 
 /** An edge has px on both sides: those of the background are left out, unless it shows through everywhere. */
 function withoutBackground(group: readonly number[], views: readonly View[]): readonly number[] {
