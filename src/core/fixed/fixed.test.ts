@@ -76,6 +76,19 @@ describe('what is fixed to the picture', () => {
     expect([maskOf(mask, 80, 115), maskOf(mask, 5, 138), maskOf(mask, 80, 40)]).toEqual([FIXED, FIXED, 0]);
   });
 
+  it('has no inside that a matte always hides: who marks that wants it to go away', () => {
+    const isIn = (x: number, y: number, by: number): boolean => Math.abs(x - 80) + Math.abs(y - 60) < by;
+    const picture: Picture = (x, y, t) => (isIn(x, y, 24) ? WHITE : wall(x + PAN * t, y));
+    const inside = (isFree: (x: number, y: number) => boolean): number =>
+      maskOf(
+        find(picture, PAN, (_, x, y) => isFree(x, y)),
+        80,
+        60,
+      );
+    expect(inside(always)).toBe(FIXED);
+    expect(inside((x, y) => !isIn(x, y, 16))).not.toBe(FIXED);
+  });
+
   it('has the digits of a time code that change', () => {
     const digit = (x: number, y: number, t: number): number =>
       (Math.floor(x / 4) * 7 + Math.floor(y / 4) * 13 + t * t * 5) % 11 < 6 ? WHITE : BLACK;

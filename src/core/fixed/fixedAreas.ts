@@ -79,10 +79,11 @@ function rests(px: readonly number[], views: readonly View[]): boolean {
   return asked.filter((i) => restsAt(i, views)).length >= MOST * asked.length;
 }
 
+/** Whether a px hardly changes; of what a matte always hides that is not known. */
 function restsAt(i: number, views: readonly View[]): boolean {
   const values = views.filter(({ free }) => free[i] === 1).map(({ luma }) => luma[i]);
   const mean = values.reduce((sum, v) => sum + v, 0) / values.length;
-  return values.filter((v) => Math.abs(v - mean) <= HARDLY).length >= MOST * values.length;
+  return values.length > 0 && values.filter((v) => Math.abs(v - mean) <= HARDLY).length >= MOST * values.length;
 }
 
 /** Whether a px lies between the two edges of a thin stroke. */
