@@ -101,7 +101,7 @@ export class EngineSession {
     private readonly job: SessionJob,
   ) {
     this.frames = new EvenFrames(job.frames.path, job.frames.format);
-    this.marked = new SessionMattes(job);
+    this.marked = new SessionMattes(job, this.frames);
   }
 
   private get mattes(): FrameReader {
@@ -119,7 +119,7 @@ export class EngineSession {
   }
 
   findFixed(motion: CameraMotionData): Fixed | undefined {
-    return this.marked.findFixed(this.kernels, this.frames, motion);
+    return this.marked.findFixed(this.kernels, motion);
   }
 
   /** @param stays - In px of the mattes. */

@@ -2,7 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { panning } from '../testing/panning.ts';
 import { findFixed } from './fixed.ts';
-import { BESIDE, FIXED } from './stays.ts';
+import { BESIDE, CHANGING, FIXED, type Fixed } from './stays.ts';
 
 const [W, H, FRAMES, PAN] = [160, 140, 30, 3];
 const [WHITE, BLACK] = [235, 16];
@@ -24,7 +24,7 @@ const isStroke = (x: number, y: number): boolean => x >= 20 && x < 85 && x % 10 
 
 const withText: Picture = (x, y, t) => (isStroke(x, y) ? WHITE : wall(x + PAN * t, y));
 
-const maskOf = (mask: Uint8Array | undefined, x: number, y: number): number => mask![y * W + x];
+const maskOf = (found: Pick<Fixed, 'mask'> | undefined, x: number, y: number): number => found!.mask[y * W + x];
 
 describe('what is fixed to the picture', () => {
   it('is found to the px while the background goes by', () => {
@@ -94,7 +94,8 @@ describe('what is fixed to the picture', () => {
       (Math.floor(x / 4) * 7 + Math.floor(y / 4) * 13 + t * t * 5) % 11 < 6 ? WHITE : BLACK;
     const isDigit = (x: number, y: number): boolean => x >= 90 && x < 120 && y >= 12 && y < 26;
     const mask = find((x, y, t) => (isDigit(x, y) ? digit(x, y, t) : withText(x, y, t)));
-    for (const x of [92, 100, 110, 117]) expect([x, maskOf(mask, x, 18)]).toEqual([x, FIXED]);
+    for (const x of [92, 100, 110, 117]) expect([x, maskOf(mask, x, 18)]).toEqual([x, CHANGING]);
+    expect([WHITE, 100, 130].map((level) => mask!.paint[level])).toEqual([1, 0, 0]);
     expect([maskOf(mask, 140, 18), maskOf(mask, 8, 18)]).toEqual([0, 0]);
   });
 

@@ -2,6 +2,7 @@ import { evenly } from '../evenly.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
 import { fixedAreas } from './fixedAreas.ts';
+import type { Fixed } from './stays.ts';
 import { steadyEdges } from './steadyEdges.ts';
 import { viewsOf, type FreeAt } from './views.ts';
 
@@ -19,9 +20,13 @@ export const stepForFixed = ({ width, height }: { width: number; height: number 
  *
  * @param frames - No larger than {@link stepForFixed} makes them.
  * @param motion - Of the camera, in their px.
- * @returns 1 per px that is fixed; undefined if nothing is.
+ * @returns undefined if nothing is fixed.
  */
-export function findFixed(frames: FrameReader, motion: CameraMotion, isFree: FreeAt): Uint8Array | undefined {
+export function findFixed(
+  frames: FrameReader,
+  motion: CameraMotion,
+  isFree: FreeAt,
+): Pick<Fixed, 'mask' | 'paint'> | undefined {
   const asked = evenly([...Array(frames.count).keys()], VIEWS);
   const views = viewsOf(frames, asked, isFree);
   const { width } = frames.format;

@@ -2,7 +2,7 @@ import { components } from '../image/components.ts';
 import { dilated } from '../image/dilated.ts';
 import type { Rect } from '../image/format.ts';
 import { changingText, type Known } from './changingText.ts';
-import { BESIDE, FIXED } from './stays.ts';
+import { BESIDE, CHANGING, FIXED, type Fixed } from './stays.ts';
 import type { SteadyEdges } from './steadyEdges.ts';
 import type { View } from './views.ts';
 
@@ -21,15 +21,21 @@ const MOST_OF_PICTURE = 0.4;
 const SMALL = 1 / 12;
 /** Share of the px beside its edges that rest where no background shows through: half of them, were there neither softness nor noise. */
 const OPAQUE = 0.25;
+/** Levels that are counted together, and the share of what is fixed that has a colour of its letters. */
+const LEVELS = 8;
+const MUCH = 0.08;
 /** Every so-manieth px is asked for that. */
 const EVERY = 3;
 
 /**
  * What is fixed to the picture, from its edges: with the insides of what they enclose, and with the digits of a line of text that change.
  *
- * @returns Per px {@link FIXED}, {@link BESIDE} or 0; undefined if nothing is fixed.
+ * @returns undefined if nothing is fixed.
  */
-export function fixedAreas(edges: SteadyEdges, { views, width, motion }: Omit<Known, 'mask'>): Uint8Array | undefined {
+export function fixedAreas(
+  edges: SteadyEdges,
+  { views, width, motion }: Omit<Known, 'mask'>,
+): Pick<Fixed, 'mask' | 'paint'> | undefined {
   const height = views[0].luma.length / width;
   const groups = groupsOf(edges, width, height);
   if (groups.length === 0) return undefined;
@@ -52,8 +58,10 @@ export function fixedAreas(edges: SteadyEdges, { views, width, motion }: Omit<Kn
   }
   const known = { views, width, motion, mask: wider(mask, width, height, SOFT) };
   const changing = groups.flatMap((group) => changingText(boxOf(group, width), known));
-  for (const part of changing) fillRect(mask, width, part);
-  return wider(mask, width, height, SOFT).map((v, i) => mask[i] || (v > 0 || closed[i] > 0 ? BESIDE : 0));
+  const paint = paintOf(mask, changing.length > 0 ? views : []);
+  for (const part of changing) change(mask, width, part);
+  const whole = wider(mask, width, height, SOFT).map((v, i) => mask[i] || (v > 0 || closed[i] > 0 ? BESIDE : 0));
+  return { mask: whole, paint };
 }
 
 function groupsOf({ sure, likely }: SteadyEdges, width: number, height: number): number[][] {
@@ -112,8 +120,22 @@ function boxOf(group: readonly number[], width: number): Rect {
   return { x, y, width: most(xs) - x + 1, height: most(ys) - y + 1 };
 }
 
-function fillRect(mask: Uint8Array, width: number, rect: Rect): void {
+function change(mask: Uint8Array, width: number, rect: Rect): void {
   for (let y = rect.y; y < rect.y + rect.height; y++) {
-    mask.fill(FIXED, y * width + rect.x, y * width + rect.x + rect.width);
+    for (let i = y * width + rect.x; i < y * width + rect.x + rect.width; i++) mask[i] ||= CHANGING;
   }
+}
+
+/** 1 for the levels of 8 bits that much of what is fixed has in some view, and those near them. */
+function paintOf(mask: Uint8Array, views: readonly View[]): Uint8Array {
+  const times = new Uint32Array(256);
+  for (const { luma, free } of views) {
+    for (let i = 0; i < mask.length; i++) if (mask[i] === FIXED && free[i] === 1) times[luma[i] & ~(LEVELS - 1)]++;
+  }
+  const all = times.reduce((sum, n) => sum + n, 0);
+  const paint = new Uint8Array(256);
+  times.forEach((n, level) => {
+    if (n > MUCH * all) paint.fill(1, Math.max(0, level - LEVELS), level + 2 * LEVELS);
+  });
+  return paint;
 }

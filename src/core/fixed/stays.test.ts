@@ -2,7 +2,13 @@ import { expect, it } from '@jest/globals';
 import { BESIDE, FIXED, shareOf, smallerMask, staysMask } from './stays.ts';
 
 const film = { width: 5, height: 4 };
-const fixed = { width: 3, height: 2, step: 2, mask: Uint8Array.of(0, FIXED, BESIDE, 0, 0, 0) };
+const fixed = {
+  width: 3,
+  height: 2,
+  step: 2,
+  mask: Uint8Array.of(0, FIXED, BESIDE, 0, 0, 0),
+  paint: new Uint8Array(256),
+};
 
 it('brings what is fixed to the size of the film, with its bars', () => {
   const rows = (mask: Uint8Array): string[] => [0, 1, 2, 3].map((y) => mask.subarray(5 * y, 5 * y + 5).join(''));

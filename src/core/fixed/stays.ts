@@ -7,9 +7,13 @@ export interface Stays {
   fixed?: Fixed;
 }
 
-/** Values of a mask: what stays; and what is beside it, which shows it in part: it is filled, but nothing is taken from there. */
+/**
+ * Values of a mask: what stays; what is beside it, which shows it in part and is filled, but nothing is taken from there; and what does the one
+ * or the other, frame by frame: digits that change.
+ */
 export const FIXED = 1;
 export const BESIDE = 2;
+export const CHANGING = 3;
 
 /** What is fixed to the picture. */
 export interface Fixed {
@@ -17,14 +21,17 @@ export interface Fixed {
   height: number;
   /** Px of the film per px of the mask. */
   step: number;
-  /** Per px {@link FIXED}, {@link BESIDE} or 0. */
+  /** Per px {@link FIXED}, {@link BESIDE}, {@link CHANGING} or 0. */
   mask: Uint8Array;
+  /** 1 for the luma, of 8 bits, that what is changing has where it stays. */
+  paint: Uint8Array;
 }
 
 /** Share of the picture that is fixed to it. */
-export const shareOf = ({ mask }: Fixed): number => mask.filter((v) => v === FIXED).length / mask.length;
+export const shareOf = ({ mask }: Fixed): number =>
+  mask.filter((v) => v === FIXED || v === CHANGING).length / mask.length;
 
-/** Per px of the film {@link FIXED}, {@link BESIDE} or 0. */
+/** Per px of the film {@link FIXED}, {@link BESIDE}, {@link CHANGING} or 0. */
 export function staysMask({ bars, fixed }: Stays, film: { width: number; height: number }): Uint8Array {
   const { width, height } = film;
   const out = new Uint8Array(width * height);
