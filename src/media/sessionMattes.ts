@@ -10,7 +10,7 @@ import type { Kernels } from '../kernels/index.ts';
 import type { SessionJob } from './engineTasks.ts';
 import { RawStore } from './rawStore.ts';
 import { SmallerFrames } from './smallerFrames.ts';
-import { StayingMattes, staysIn, type StaysAt } from './stayingMattes.ts';
+import { StayingMattes, staysIn, type PaintedAt, type StaysAt } from './stayingMattes.ts';
 
 /** The mattes of a job, if it has any, and what of its film stays as it is. */
 export class SessionMattes {
@@ -90,14 +90,18 @@ export class SessionMattes {
 }
 
 /** @param paint - 1 for the levels of 8 bits that are looked for in the first plane. */
-function paintedIn(frames: FrameReader, paint: Uint8Array): StaysAt {
+function paintedIn(frames: FrameReader, paint: Uint8Array): PaintedAt {
   const { format } = frames;
   const bytes = bytesPerSample(format);
-  return (frame, y, rows) => {
-    const read = new Uint8Array(format.width * rows * bytes);
-    frames.readRows(frame, 0, y, rows, read);
+  return (frame, { x, y, width, height }) => {
+    const read = new Uint8Array(format.width * height * bytes);
+    frames.readRows(frame, 0, y, height, read);
     const samples = bytes === 1 ? read : new Uint16Array(read.buffer);
-    return Uint8Array.from({ length: samples.length }, (_, i) => paint[samples[i] >> (format.depth - 8)]);
+    const out = new Uint8Array(width * height);
+    for (let v = 0, i = 0; v < height; v++) {
+      for (let u = 0; u < width; u++, i++) out[i] = paint[samples[v * format.width + x + u] >> (format.depth - 8)];
+    }
+    return out;
   };
 }
 

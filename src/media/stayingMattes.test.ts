@@ -3,7 +3,7 @@ import type { FrameReader } from '../core/image/format.ts';
 import { paintedFrames } from '../core/testing/frames.ts';
 import { staysMask } from '../core/fixed/stays.ts';
 import { matteFormat } from './decode.ts';
-import { StayingMattes, staysIn } from './stayingMattes.ts';
+import { StayingMattes, staysIn, type PaintedAt } from './stayingMattes.ts';
 
 const [W, H] = [4, 5];
 const bars = { left: 1, top: 1, right: 0, bottom: 2 };
@@ -49,8 +49,8 @@ it('fills what lies beside what stays, and takes nothing from there', () => {
 it('keeps of what changes what has the colours of the text, with the px around it, in each frame', () => {
   const mask = Uint8Array.from({ length: W * H }, (_, i) => (i < 2 * W ? 3 : 0));
   // In frame 1 the first px of the first row is text.
-  const painted = (frame: number, y: number, rows: number): Uint8Array =>
-    Uint8Array.from({ length: W * rows }, (_, i) => (frame === 1 && y * W + i === 0 ? 1 : 0));
+  const painted: PaintedAt = (frame, { width, height }) =>
+    Uint8Array.from({ length: width * height }, (_, i) => (frame === 1 && i === 0 ? 1 : 0));
   const at = staysIn(mask, W, painted);
   expect([...at(1, 0, 3)]).toEqual([1, 1, 2, 2, 1, 1, 2, 2, 0, 0, 0, 0]);
   expect([...at(1, 1, 1)]).toEqual([1, 1, 2, 2]);
