@@ -1,5 +1,6 @@
 import { findFixed, stepForFixed } from '../core/fixed/fixed.ts';
 import { FIXED, smallerMask, staysMask, type Fixed, type Stays } from '../core/fixed/stays.ts';
+import { staysPerFrame, type PaintedAt, type StaysAt } from '../core/fixed/staysPerFrame.ts';
 import type { FreeAt } from '../core/fixed/views.ts';
 import type { Patch } from '../core/fill/finish.ts';
 import { bytesPerSample, type FrameReader } from '../core/image/format.ts';
@@ -10,7 +11,7 @@ import type { Kernels } from '../kernels/index.ts';
 import type { SessionJob } from './engineTasks.ts';
 import { RawStore } from './rawStore.ts';
 import { SmallerFrames } from './smallerFrames.ts';
-import { StayingMattes, staysIn, type PaintedAt, type StaysAt } from './stayingMattes.ts';
+import { StayingMattes } from './stayingMattes.ts';
 
 /** The mattes of a job, if it has any, and what of its film stays as it is. */
 export class SessionMattes {
@@ -56,7 +57,8 @@ export class SessionMattes {
     // In smaller frames letters are not told from what is between them.
     const isSame = this.frames.format.width === format.width && !this.job.draft;
     this.staysAt =
-      this.stays && staysIn(this.stays, format.width, paint && isSame ? paintedIn(this.frames, paint) : undefined);
+      this.stays &&
+      staysPerFrame(this.stays, format.width, paint && isSame ? paintedIn(this.frames, paint) : undefined);
   }
 
   /** What stays, in px of smaller frames. @returns undefined if nothing does. */

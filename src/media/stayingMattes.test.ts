@@ -2,12 +2,13 @@ import { expect, it } from '@jest/globals';
 import type { FrameReader } from '../core/image/format.ts';
 import { paintedFrames } from '../core/testing/frames.ts';
 import { staysMask } from '../core/fixed/stays.ts';
+import { staysPerFrame } from '../core/fixed/staysPerFrame.ts';
 import { matteFormat } from './decode.ts';
-import { StayingMattes, staysIn, type PaintedAt } from './stayingMattes.ts';
+import { StayingMattes } from './stayingMattes.ts';
 
 const [W, H] = [4, 5];
 const bars = { left: 1, top: 1, right: 0, bottom: 2 };
-const stays = staysIn(staysMask({ bars }, { width: W, height: H }), W, undefined);
+const stays = staysPerFrame(staysMask({ bars }, { width: W, height: H }), W, undefined);
 
 const rowsOf = (mattes: FrameReader, plane: number, y: number, rows: number): number[][] => {
   // Room for more than is asked for, which must stay as it is.
@@ -40,20 +41,8 @@ it('fills what lies beside what stays, and takes nothing from there', () => {
   const beside = Uint8Array.from({ length: W * H }, (_, i) => (i === 1 ? 2 : 0));
   const mattes = new StayingMattes(
     paintedFrames(matteFormat(W, H), 1, () => 255),
-    staysIn(beside, W, undefined),
+    staysPerFrame(beside, W, undefined),
   );
   expect(rowsOf(mattes, 0, 0, 1)).toEqual([[255, 255, 255, 255]]);
   expect(rowsOf(mattes, 1, 0, 1)).toEqual([[0, 255, 0, 0]]);
-});
-
-it('keeps of what changes what has the colours of the text, with the px around it, in each frame', () => {
-  const mask = Uint8Array.from({ length: W * H }, (_, i) => (i < 2 * W ? 3 : 0));
-  // In frame 1 the first px of the first row is text.
-  const painted: PaintedAt = (frame, { width, height }) =>
-    Uint8Array.from({ length: width * height }, (_, i) => (frame === 1 && i === 0 ? 1 : 0));
-  const at = staysIn(mask, W, painted);
-  expect([...at(1, 0, 3)]).toEqual([1, 1, 2, 2, 1, 1, 2, 2, 0, 0, 0, 0]);
-  expect([...at(1, 1, 1)]).toEqual([1, 1, 2, 2]);
-  expect([...at(0, 1, 2)]).toEqual([2, 2, 2, 2, 0, 0, 0, 0]);
-  expect([...staysIn(mask, W, undefined)(1, 1, 1)]).toEqual([1, 1, 1, 1]);
 });

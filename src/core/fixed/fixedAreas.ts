@@ -1,6 +1,7 @@
 import { components } from '../image/components.ts';
 import { dilated } from '../image/dilated.ts';
 import type { Rect } from '../image/format.ts';
+import { patchOf } from '../movers/maskPatch.ts';
 import { changingText, type Known } from './changingText.ts';
 import { BESIDE, CHANGING, FIXED, type Fixed } from './stays.ts';
 import type { SteadyEdges } from './steadyEdges.ts';
@@ -57,7 +58,7 @@ export function fixedAreas(
     if (filled[i] > 0 || (closed[i] > 0 && isStroke(i, isEdge, width) && restsAt(i, views))) mask[i] = FIXED;
   }
   const known = { views, width, motion, mask: wider(mask, width, height, SOFT) };
-  const changing = groups.flatMap((group) => changingText(boxOf(group, width), known));
+  const changing = groups.flatMap((group) => changingText(patchOf(group, width), known));
   const paint = paintOf(mask, changing.length > 0 ? views : []);
   for (const part of changing) change(mask, width, part);
   const whole = wider(mask, width, height, SOFT).map((v, i) => mask[i] || (v > 0 || closed[i] > 0 ? BESIDE : 0));
@@ -110,14 +111,6 @@ function wider(mask: Uint8Array, width: number, height: number, px: number): Uin
   let out = mask;
   for (let k = 0; k < px; k++) out = dilated(out, width, height);
   return out;
-}
-
-function boxOf(group: readonly number[], width: number): Rect {
-  const [xs, ys] = [group.map((i) => i % width), group.map((i) => Math.floor(i / width))];
-  const least = (values: number[]): number => values.reduce((a, b) => Math.min(a, b));
-  const most = (values: number[]): number => values.reduce((a, b) => Math.max(a, b));
-  const [x, y] = [least(xs), least(ys)];
-  return { x, y, width: most(xs) - x + 1, height: most(ys) - y + 1 };
 }
 
 function change(mask: Uint8Array, width: number, rect: Rect): void {
