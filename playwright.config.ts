@@ -12,7 +12,7 @@ export const serverEnvironment = {
 
 export default defineConfig({
   testDir: 'e2e',
-  timeout: 90_000,
+  timeout: 180_000,
   // A disk that others keep busy held a page up for ten seconds and more: what never comes is told by the test's own limit.
   expect: { timeout: 30_000 },
   workers: 1,
@@ -36,7 +36,7 @@ export default defineConfig({
   webServer: {
     command: 'node dist/src/server/host/main.js',
     url: `http://127.0.0.1:${PORT}/api/health`,
-    timeout: 90_000,
+    timeout: 180_000,
     gracefulShutdown: { signal: 'SIGTERM', timeout: 15_000 },
     stdout: 'pipe',
     env: serverEnvironment,

@@ -96,5 +96,5 @@ describe('those who pass behind somebody who goes away', () => {
     expect(one.error).toBeLessThan(14);
     expect(other.error).toBeLessThan(8);
     expect(wall.error).toBeLessThan(2);
-  }, 120_000);
+  });
 });

@@ -17,7 +17,7 @@ const mnestra = (...args: string[]): SpawnSyncReturns<Buffer> => work.mnestra(..
 const planes = (path: string, pix = 'yuv420p'): Buffer => work.samples(path, pix);
 beforeAll(() => {
   shot = smallBoardwalk(at('demo'), FRAMES);
-}, 180_000);
+});
 afterAll(() => work.remove());
 
 const fill = (output: string, ...more: string[]): SpawnSyncReturns<Buffer> =>

@@ -17,7 +17,7 @@ const mnestra = (...args: string[]): SpawnSyncReturns<Buffer> => work.mnestra(..
 
 beforeAll(() => {
   shot = smallBoardwalk(at('demo'), FRAMES);
-}, 180_000);
+});
 afterAll(() => work.remove());
 
 /** A grey video with a frame of the footage's size for each of its frames. */

@@ -23,7 +23,7 @@ beforeAll(() => {
   ffmpeg('-i', shot.clip, '-vf', `crop=${W}:${H}:0:0`, ...LOSSLESS, at('clip.mkv'));
   ffmpeg('-i', shot.matte, '-vf', `crop=${W}:${H}:0:0`, ...GREY, at('matte.mkv'));
   fill('clip.mkv', 'matte.mkv', 'fill.mkv');
-}, 180_000);
+});
 afterAll(() => work.remove());
 
 interface Report {

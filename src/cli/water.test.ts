@@ -80,5 +80,5 @@ describe('somebody who walks before water', () => {
     work.run('reveal', '--input', at('clip.mkv'), '--matte', at('matte.mkv'), '--json', at('r.json'), '--quiet');
     const { total } = JSON.parse(readFileSync(at('r.json'), 'utf8')) as { total: { hole: number; seen: number } };
     expect(total.seen / total.hole).toBeGreaterThan(0.95);
-  }, 60_000);
+  });
 });

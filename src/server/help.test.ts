@@ -21,7 +21,7 @@ beforeAll(async () => {
   const first = house.worker;
   await house.startWorker();
   [second, house.worker] = [house.worker, first];
-}, 120_000);
+});
 afterAll(async () => {
   if (second.exitCode === null && second.signalCode === null) await house.kill(second);
   await house.end();
@@ -72,7 +72,7 @@ describe('two workers', () => {
     const end = await finished(take.id);
     expect(end).toMatchObject({ state: 'done', error: null });
     expect(samplesOf(take.id)).toEqual(alone);
-  }, 120_000);
+  });
 
   it.each([0, 1])(
     'one is killed while both work (%s): the other ends the take, to the same bits',
@@ -109,16 +109,16 @@ describe('two workers', () => {
     expect([...seen].sort()).toEqual([first.pid!, second.pid!].sort());
     expect((await finished(take.id)).state).toBe('done');
     expect(samplesOf(take.id)).toEqual(alone);
-  }, 120_000);
+  });
 
   it('a take that is stopped is stopped for both', async () => {
     const take = await start(shot, id);
     await watch(take.id, both);
     await house.call('POST', `/takes/${take.id}/cancel`);
     expect((await finished(take.id)).state).toBe('cancelled');
-    await house.until(() => Promise.resolve(holders(take.id).length === 0 ? true : undefined), 'both to stop', 5000);
+    await house.until(() => Promise.resolve(holders(take.id).length === 0 ? true : undefined), 'both to stop');
     await house.call('POST', `/takes/${take.id}/resume`);
     expect((await finished(take.id)).state).toBe('done');
     expect(samplesOf(take.id)).toEqual(alone);
-  }, 120_000);
+  });
 });

@@ -20,7 +20,7 @@ beforeAll(async () => {
   const { id: clipId } = await house.settled('ground.mp4');
   const body = { clipId, name: 'Ground', first: 5, last: 24, handleBefore: 3, handleAfter: 3 };
   shot = (await house.call<ShotView>('POST', '/shots', body)).body;
-}, 120_000);
+});
 afterAll(() => house.end());
 
 /** A white box of 40 x 50 px at (20 + 4·n, 60), as a lossless grey film. */
@@ -123,5 +123,5 @@ describe('a matte', () => {
     expect(Object.values(shapes)[0].matte).toMatchObject({ count: FRAMES, start: 0 });
     const names = Object.values((await stateOf()).document.removals).map((r) => r.name);
     expect(names.filter((n) => n === 'long')).toHaveLength(1);
-  }, 60_000);
+  });
 });

@@ -55,7 +55,7 @@ beforeAll(async () => {
   await house.begin();
   house.film('crossing.mp4', CROSSING, '-crf', '14');
   shot = await newShot('crossing.mp4');
-}, 120_000);
+});
 afterAll(() => house.end());
 
 describe('a search for what moves', () => {

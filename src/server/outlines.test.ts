@@ -114,7 +114,7 @@ beforeAll(async () => {
   house.film('going.mp4', GOING, '-crf', '12');
   house.film('passing.mp4', PASSING, '-crf', '12');
   shot = await newShot('going.mp4');
-}, 120_000);
+});
 afterAll(() => house.end());
 
 describe('pointing', () => {

@@ -18,7 +18,7 @@ let shot: ShotView;
 beforeAll(async () => {
   await walk.begin();
   shot = await newShot({ [id]: walker() });
-}, 120_000);
+});
 afterAll(() => house.end());
 
 const settings = async () =>

@@ -10,7 +10,7 @@ const house = new Harness(7663);
 const walk = walkIn(house);
 const { newShot, change, start, finished, takeAt, samplesOf } = walk;
 
-beforeAll(() => walk.begin(), 120_000);
+beforeAll(() => walk.begin());
 afterAll(() => house.end());
 
 describe('a take', () => {
@@ -20,7 +20,7 @@ describe('a take', () => {
   beforeAll(async () => {
     const { id: calm } = await finished((await start(await newShot({ [id]: walker() }), id)).id);
     undisturbed = samplesOf(calm);
-  }, 60_000);
+  });
 
   it.each(['mattes', 'motion', 'gather', 'finish', 'preview'])(
     'a worker killed at %s is replaced, and the take has the same bits as an undisturbed one',
@@ -79,5 +79,5 @@ describe('a take', () => {
       rmSync(takes, { force: true });
       mkdirSync(takes);
     }
-  }, 180_000);
+  });
 });

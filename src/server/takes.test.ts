@@ -20,7 +20,7 @@ const house = new Harness(7593);
 const walk = walkIn(house);
 const { newShot, change, start, takeNow, finished, exported } = walk;
 
-beforeAll(() => walk.begin(), 120_000);
+beforeAll(() => walk.begin());
 afterAll(() => house.end());
 
 const revealed = (shot: ShotView, id: string): Promise<RevealView> =>
@@ -288,7 +288,7 @@ describe('a reveal', () => {
     }, 'the reveal');
     expect(end).toMatchObject({ state: 'ready', progress: 1 });
     expect(end.data!.total.hole).toBeGreaterThan(0);
-  }, 60_000);
+  });
 
   it('follows the removal’s own sources: without other frames nothing is seen, a donor shows what is in view', async () => {
     const id = randomUUID();
@@ -305,7 +305,7 @@ describe('a reveal', () => {
     const aside = await totalWith({ sources: ['donor', 'texture'], donor: { frame: 0, dx: 70, dy: 0 } });
     expect(aside.seen).toBeGreaterThan(donor.seen);
     expect(aside.hole).toBe(none.hole);
-  }, 60_000);
+  });
 });
 
 describe('a donor', () => {
@@ -390,5 +390,5 @@ describe('what was deleted', () => {
     house.purge(0);
     expect(readdirSync(house.at('data/clips'))).toHaveLength(before - 1);
     expect((await house.call('POST', `/clips/${clip.id}/restore`)).status).toBe(404);
-  }, 60_000);
+  });
 });

@@ -29,7 +29,7 @@ beforeAll(async () => {
   await house.begin();
   house.film('drift.mp4', DRIFT, '-crf', '12');
   clipId = await addClip('drift.mp4');
-}, 120_000);
+});
 afterAll(() => house.end());
 
 const corners = (x: number, y: number, side = 60): number[] => [x, y, x + side, y, x + side, y + side, x, y + side];

@@ -11,7 +11,7 @@ const house = new Harness(7623);
 const walk = walkIn(house);
 const { newShot, start, takeNow, finished, exported, samplesOf } = walk;
 
-beforeAll(() => walk.begin(), 120_000);
+beforeAll(() => walk.begin());
 afterAll(() => house.end());
 
 describe('a take', () => {

@@ -7,6 +7,9 @@ import type { ClipView } from '../../contract/clips.ts';
 
 const dist = (path: string): string => new URL(`../../../dist/src/${path}`, import.meta.url).pathname;
 
+/** Ends before the test that waits does, so that what was waited for is named. */
+const PATIENCE_MS = 200_000;
+
 export const sleep = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 const MEMORY_DISK = '/dev/shm';
@@ -184,11 +187,10 @@ export class Harness {
   }
 
   /** Waits until a clip has been read or refused. */
-  settled(name: string, within = 40_000): Promise<ClipView> {
+  settled(name: string): Promise<ClipView> {
     return this.until(
       async () => (await this.clips()).find((c) => c.name === name && c.state !== 'importing'),
       `${name} to be read`,
-      within,
     );
   }
 
@@ -215,8 +217,8 @@ export class Harness {
   }
 
   /** Asks until there is an answer. */
-  async until<T>(ask: () => Promise<T | undefined>, what: string, within = 60_000): Promise<T> {
-    for (const end = Date.now() + within; Date.now() < end; await sleep(60)) {
+  async until<T>(ask: () => Promise<T | undefined>, what: string): Promise<T> {
+    for (const end = Date.now() + PATIENCE_MS; Date.now() < end; await sleep(60)) {
       const found = await ask();
       if (found !== undefined) return found;
     }
