@@ -31,9 +31,8 @@ const NEEDED = 8;
 const NEEDED_MORE = 16;
 /** An honest match's error, analysis px; the rounds start with a larger one. */
 const SIGMA = 0.3;
+/** What is begun with creeps towards its end, and is judged there: after 16 rounds of these a worse one is often ahead. */
 const ROUNDS = 40;
-/** Of these, those after which what is begun with is judged. */
-const TRIED_ROUNDS = 16;
 /** The rounds for one more source. */
 const ROUNDS_MORE = 24;
 /** Rounds in which a depth is fitted. */
@@ -86,7 +85,7 @@ function bestOf(views: readonly View[], px: number): Parallax | undefined {
   for (const lines of [() => views, () => views.map((view) => differences(view, px))]) {
     for (const start of startsOf(lines(), px)) {
       const found = begun(views, start, px);
-      settle(found, 0, TRIED_ROUNDS, px);
+      settle(found, px);
       const share = shareOf(found, px);
       if (share > most) [best, most] = [found, share];
       // What arrives where another one has arrived shows that those that are left will do so, too.
@@ -96,7 +95,6 @@ function bestOf(views: readonly View[], px: number): Parallax | undefined {
     if (most > ENOUGH) break;
   }
   if (!best) return undefined;
-  settle(best, TRIED_ROUNDS, ROUNDS, px);
   const { measured, some, epipoles, depths } = best;
   dropStrangers(allLevelled(some, epipoles), epipoles, depths, px);
   const all: (Epipole | undefined)[] = views.map(() => undefined);
@@ -137,9 +135,8 @@ function begun(views: readonly View[], { base, e }: Start, px: number): Settled 
   return out;
 }
 
-/** Rounds `from` to `to` - 1. */
-function settle(out: Settled, from: number, to: number, px: number): void {
-  for (let round = from; round < to; round++) takeTurns(out, SIGMA * px * Math.max(1, START * SOONER ** round));
+function settle(out: Settled, px: number): void {
+  for (let round = 0; round < ROUNDS; round++) takeTurns(out, SIGMA * px * Math.max(1, START * SOONER ** round));
 }
 
 function takeTurns(out: Settled, sigma: number): void {

@@ -8,6 +8,7 @@ import type { Fusion } from './fusion.ts';
 import { agreementWithFrame, nothingOf, type Gathered } from './gathered.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
 import { partOf, planeSize, TILE, type Region } from './region.ts';
+import { shownAround, type ShownAround } from './shownAround.ts';
 import { ENOUGH } from './sourceAgreement.ts';
 
 /** Tiles from which another surface may reach into one. */
@@ -22,10 +23,12 @@ const NEARER = 0.09;
 const ABSENT = 0.5;
 const PRESENT = 0.85;
 /**
- * How much more may agree about what is behind, if the near surface shows something far lighter or darker: frames seldom agree about that by chance.
- * From and to which difference this grows, in scales of agreement.
+ * How much more may agree about what is behind, if the near surface shows something far lighter or darker than that, and than all that is shown around there:
+ * frames seldom agree about that by chance, if it is not an edge of what is behind, a few px beside its place.
  */
-const STANDS_OUT = 1;
+const DIFFERS = 0.25;
+const STANDS_OUT = 0.75;
+/** From and to which difference this grows, in scales of agreement. */
 const LIKE = 3;
 const UNLIKE = 8;
 
@@ -148,22 +151,27 @@ function evidenceOf(
   const { region } = first;
   const out = new Float32Array(first.support.length).fill(NaN);
   const usual = usualShare(first, second);
+  const [aroundFirst, aroundSecond] = [first, second].map((layer) => shownAround(layer, (i) => isTold(layer, i)));
   eachPx(region, (tile, i) => {
     if (!isTold(first, i) || !isTold(second, i)) return;
     const nearer = secondIsNearer[tile];
     const lead = second.share[i] - first.share[i];
-    const apart = Math.abs(second.planes[0][i] - first.planes[0][i]) / tau;
     if (region.known[i] === 1) out[i] = agreementWithFrame(second, i, tau) - agreementWithFrame(first, i, tau);
     else if (nearer === undefined) out[i] = lead;
-    else if (nearer) out[i] = lead + favour(second.share[i] / usual, apart);
-    else out[i] = lead - favour(first.share[i] / usual, apart);
+    else if (nearer) out[i] = lead + favour(second, first, aroundFirst, i, usual, tau);
+    else out[i] = lead - favour(first, second, aroundSecond, i, usual, tau);
   });
   return out;
 }
 
-/** What speaks for the nearer surface besides, by the share of the usual agreement about it, and by how far apart the two are, in scales of agreement. */
-const favour = (share: number, apart: number): number =>
-  (NEARER + STANDS_OUT * ramp(apart, LIKE, UNLIKE)) * ramp(share, ABSENT, PRESENT);
+/** What speaks for the nearer surface besides, by its share of the usual agreement, and by how far it is from what is shown behind it, and around that. */
+function favour(near: Gathered, behind: Gathered, around: ShownAround, i: number, usual: number, tau: number): number {
+  const luma = near.planes[0][i];
+  const differs = ramp(Math.abs(luma - behind.planes[0][i]) / tau, LIKE, UNLIKE);
+  const standsOut = ramp(around.beyond(luma, i) / tau, LIKE, UNLIKE);
+  const due = NEARER + DIFFERS * differs + STANDS_OUT * standsOut;
+  return due * ramp(near.share[i] / usual, ABSENT, PRESENT);
+}
 
 /** Agreement about what is there: of the better one of two surfaces. */
 function usualShare(first: Gathered, second: Gathered): number {

@@ -1,0 +1,27 @@
+import { expect, it } from '@jest/globals';
+import type { Gathered } from './gathered.ts';
+import { shownAround } from './shownAround.ts';
+
+/** One row of three tiles: dark on the left, from column 20 on bright, a speck at column 40; what lies right of it is not shown. */
+const width = 48;
+const luma = Float32Array.from({ length: width * 16 }, (_, i) => (i % width === 40 ? 230 : i % width < 20 ? 50 : 150));
+const layer = {
+  region: { rect: { x: 0, y: 0, width, height: 16 }, cols: 3, rows: 1 },
+  planes: [luma],
+} as unknown as Gathered;
+const { beyond } = shownAround(layer, (i) => i % width <= 40);
+
+it('says how far a luma is from all that is shown in the cells around a px', () => {
+  expect(beyond(100, 4)).toBe(50);
+  expect(beyond(30, 4)).toBe(20);
+  // The edge is in the cell beside: what lies between its two sides is shown there.
+  expect(beyond(100, 12)).toBe(0);
+  expect(beyond(160, 12)).toBe(10);
+  // The speck is in the last cells but one, which are around this one.
+  expect(beyond(200, 47)).toBe(0);
+  expect(beyond(200, 27)).toBe(50);
+});
+
+it('knows nothing where nothing is shown', () => {
+  expect(shownAround(layer, () => false).beyond(100, 4)).toBe(Infinity);
+});
