@@ -9,7 +9,7 @@ const layer = {
   region: { rect: { x: 0, y: 0, width, height: 16 }, cols: 3, rows: 1 },
   planes: [luma],
 } as unknown as Gathered;
-const { beyond } = shownAround(layer, (i) => i % width <= 40);
+const beyond = shownAround(layer, (i) => i % width <= 40);
 
 it('says how far a luma is from all that is shown in the cells around a px', () => {
   expect(beyond(100, 4)).toBe(50);
@@ -23,5 +23,5 @@ it('says how far a luma is from all that is shown in the cells around a px', () 
 });
 
 it('knows nothing where nothing is shown', () => {
-  expect(shownAround(layer, () => false).beyond(100, 4)).toBe(Infinity);
+  expect(shownAround(layer, () => false)(100, 4)).toBe(Infinity);
 });

@@ -1,38 +1,40 @@
 import type { Gathered } from './gathered.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
 
-/** The darkest and the brightest luma that a layer shows in the 3 by 3 cells around some px of its region. */
-export interface ShownAround {
-  /** How far a luma is from all that is shown around a px, in the planes' levels; 0 within it. Infinite where nothing is shown. */
-  beyond: (luma: number, i: number) => number;
-}
+/** How far a luma is from all that is shown around a px of a region, in the planes' levels; 0 within it, Infinity where nothing is shown. */
+export type Beyond = (luma: number, i: number) => number;
 
-/** @param isTold - Whether a layer shows a px of the region at all. */
-export function shownAround({ region, planes: [luma] }: Gathered, isTold: (i: number) => boolean): ShownAround {
+/**
+ * Tells lumas from what a layer shows in the 3 by 3 cells around a px, from the darkest to the brightest of it.
+ * @param isTold - Whether the layer shows a px of the region at all.
+ */
+export function shownAround({ region, planes: [luma] }: Gathered, isTold: (i: number) => boolean): Beyond {
   const { cols, rows } = offsetGrid(region);
   const { width } = region.rect;
-  const cellOf = (i: number): [number, number] => [
-    Math.floor((i % width) / CELL),
-    Math.floor(Math.floor(i / width) / CELL),
-  ];
+  const cellOf = (i: number): number => Math.floor(i / (width * CELL)) * cols + Math.floor((i % width) / CELL);
   const [low, high] = [new Float32Array(cols * rows).fill(Infinity), new Float32Array(cols * rows).fill(-Infinity)];
   for (let i = 0; i < luma.length; i++) {
     if (!isTold(i)) continue;
-    const [c, r] = cellOf(i);
-    const cell = r * cols + c;
+    const cell = cellOf(i);
     low[cell] = Math.min(low[cell], luma[i]);
     high[cell] = Math.max(high[cell], luma[i]);
   }
-  const beyond = (value: number, i: number): number => {
-    const [c, r] = cellOf(i);
-    let [from, to] = [Infinity, -Infinity];
-    for (let b = Math.max(0, r - 1); b <= Math.min(rows - 1, r + 1); b++) {
-      for (let cell = b * cols + Math.max(0, c - 1); cell <= b * cols + Math.min(cols - 1, c + 1); cell++) {
-        from = Math.min(from, low[cell]);
-        to = Math.max(to, high[cell]);
-      }
-    }
-    return Math.max(0, from - value, value - to);
+  const [darkest, brightest] = [around(low, cols, rows, Math.min), around(high, cols, rows, Math.max)];
+  return (value, i) => {
+    const cell = cellOf(i);
+    return Math.max(0, darkest[cell] - value, value - brightest[cell]);
   };
-  return { beyond };
+}
+
+/** Of each cell and those around it one value. */
+function around(of: Float32Array, cols: number, rows: number, pick: (a: number, b: number) => number): Float32Array {
+  const out = of.slice();
+  for (let cell = 0; cell < of.length; cell++) {
+    const [c, r] = [cell % cols, Math.floor(cell / cols)];
+    for (let b = Math.max(0, r - 1); b <= Math.min(rows - 1, r + 1); b++) {
+      for (let a = Math.max(0, c - 1); a <= Math.min(cols - 1, c + 1); a++)
+        out[cell] = pick(out[cell], of[b * cols + a]);
+    }
+  }
+  return out;
 }

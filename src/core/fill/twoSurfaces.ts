@@ -8,7 +8,7 @@ import type { Fusion } from './fusion.ts';
 import { agreementWithFrame, nothingOf, type Gathered } from './gathered.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
 import { partOf, planeSize, TILE, type Region } from './region.ts';
-import { shownAround, type ShownAround } from './shownAround.ts';
+import { shownAround, type Beyond } from './shownAround.ts';
 import { ENOUGH } from './sourceAgreement.ts';
 
 /** Tiles from which another surface may reach into one. */
@@ -151,24 +151,24 @@ function evidenceOf(
   const { region } = first;
   const out = new Float32Array(first.support.length).fill(NaN);
   const usual = usualShare(first, second);
-  const [aroundFirst, aroundSecond] = [first, second].map((layer) => shownAround(layer, (i) => isTold(layer, i)));
+  const [beyondFirst, beyondSecond] = [first, second].map((layer) => shownAround(layer, (i) => isTold(layer, i)));
   eachPx(region, (tile, i) => {
     if (!isTold(first, i) || !isTold(second, i)) return;
     const nearer = secondIsNearer[tile];
     const lead = second.share[i] - first.share[i];
     if (region.known[i] === 1) out[i] = agreementWithFrame(second, i, tau) - agreementWithFrame(first, i, tau);
     else if (nearer === undefined) out[i] = lead;
-    else if (nearer) out[i] = lead + favour(second, first, aroundFirst, i, usual, tau);
-    else out[i] = lead - favour(first, second, aroundSecond, i, usual, tau);
+    else if (nearer) out[i] = lead + favour(second, first, beyondFirst, i, usual, tau);
+    else out[i] = lead - favour(first, second, beyondSecond, i, usual, tau);
   });
   return out;
 }
 
 /** What speaks for the nearer surface besides, by its share of the usual agreement, and by how far it is from what is shown behind it, and around that. */
-function favour(near: Gathered, behind: Gathered, around: ShownAround, i: number, usual: number, tau: number): number {
+function favour(near: Gathered, behind: Gathered, beyond: Beyond, i: number, usual: number, tau: number): number {
   const luma = near.planes[0][i];
   const differs = ramp(Math.abs(luma - behind.planes[0][i]) / tau, LIKE, UNLIKE);
-  const standsOut = ramp(around.beyond(luma, i) / tau, LIKE, UNLIKE);
+  const standsOut = ramp(beyond(luma, i) / tau, LIKE, UNLIKE);
   const due = NEARER + DIFFERS * differs + STANDS_OUT * standsOut;
   return due * ramp(near.share[i] / usual, ABSENT, PRESENT);
 }
