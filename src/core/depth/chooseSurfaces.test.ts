@@ -102,14 +102,22 @@ describe('the surface behind a tile', () => {
   });
 
   it.each([
-    ['is the one on which it has detail, rather than one on which frames show but the even wall beside that', 120, 0],
-    ['may be even, if that is something else than what the detail has beside it', 60, 1],
-  ])('%s', (_, level, surface) => {
+    [
+      'is the one on which it has detail, rather than one on which frames show but the even wall beside that',
+      120,
+      0,
+      1,
+      0,
+    ],
+    ['is so where noise is smoothed, and frames show the detail up to two px beside its place', 120, 0, 0.5, 1.8],
+    ['may be even, if that is something else than what the detail has beside it', 60, 1, 1, 0],
+  ])('%s', (_, level, surface, noise, sway) => {
     const gauss = gaussFrom(7);
-    // Posts on a wall, as an unsteady picture shows them; farther right something even.
-    const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x) => {
-      const unrest = gauss();
-      return x < BORDER ? (x % 32 < 8 ? 150 : 120) + 1.2 * unrest : level + unrest;
+    // Soft posts on a wall, as an unsteady picture shows them; farther right something even.
+    const frames = paintedFrames(smallFormat(width, height), TWO_DEPTHS.count, (x, _y, _plane, t) => {
+      const unrest = noise * gauss();
+      const post = 15 - 15 * Math.cos((2 * Math.PI * (x + sway * ((t % 5) / 2 - 1))) / 32);
+      return x < BORDER ? 120 + post + 1.5 * unrest : level + unrest;
     });
     const even: PlaceIn = (source, points) => {
       if (source !== TWO_DEPTHS.frame) for (let i = 0; i < points.length; i += 2) points[i] += BORDER;

@@ -29,10 +29,12 @@ const LIGHT = 6;
 /** Frames that disagree by less about how far two surfaces are apart do not tell which of them it is, analysis px. */
 const TELLING = 3;
 /**
- * Frames agree about detail below so many usual costs. What is plain is also beside it if so much of a window differs from that by fewer 8-bit levels; it then
- * costs so many usual costs more than the detail does.
+ * Frames agree about detail below so many usual costs, or below such a share of its own variance: of what has a strong edge a fraction of a px makes more than
+ * noise does. What is plain is also beside it if so much of a window differs from that by fewer 8-bit levels; it then costs so many usual costs more
+ * than the detail does.
  */
 const AGREED = 2;
+const AGREED_SHARE = 0.05;
 const HELD = 0.15;
 const SAME_LEVELS = 6;
 const PLAIN_DUE = 0.5;
@@ -124,15 +126,18 @@ export class TriedTiles {
   private plainCosts(surfaces: readonly Shown[], costs: readonly Float64Array[], usual: number): Float64Array[] {
     const out = costs.map((c) => new Float64Array(c.length));
     for (let t = 0; t < this.tiles.length; t++) {
-      const of = (k: number): Float64Array => medianOfViews(surfaces[k].views, t * WINDOW);
+      const shown = (k: number): Float64Array =>
+        medianOfViews(surfaces[k].views, t * WINDOW).filter((v) => !Number.isNaN(v));
       const among = [...surfaces.keys()].filter((k) => !Number.isNaN(costs[k][t]));
       const flat = among.filter((k) => surfaces[k].plain[t] === 1);
-      const rich = among.filter((k) => surfaces[k].plain[t] === 0 && costs[k][t] < AGREED * usual);
-      if (flat.length === 0 || rich.length === 0) continue;
-      const windows = rich.map((k) => ({ window: of(k), cost: costs[k][t] }));
+      if (flat.length === 0) continue;
+      const rich = among
+        .filter((k) => surfaces[k].plain[t] === 0)
+        .map((k) => ({ window: shown(k), cost: costs[k][t] }))
+        .filter(({ window, cost }) => cost < Math.max(AGREED * usual, AGREED_SHARE * varianceOf(window)));
       for (const k of flat) {
-        const level = median(of(k).filter((v) => !Number.isNaN(v)));
-        const like = windows.filter(({ window }) => this.holds(window, level)).map(({ cost }) => cost);
+        const level = median(shown(k));
+        const like = rich.filter(({ window }) => this.holds(window, level)).map(({ cost }) => cost);
         if (like.length > 0) out[k][t] = Math.max(0, Math.min(...like) - costs[k][t]) + PLAIN_DUE * usual;
       }
     }
@@ -198,6 +203,11 @@ function costUnseen(costs: readonly number[]): number {
   const known = costs.filter((v) => !Number.isNaN(v));
   const least = Math.min(...known);
   return least < TOLD_BY * Math.max(...known) ? Math.max(UNSEEN_COST, UNSEEN_COST * least) : UNSEEN_COST;
+}
+
+function varianceOf(values: Float64Array): number {
+  const mean = values.reduce((sum, v) => sum + v, 0) / values.length;
+  return values.reduce((sum, v) => sum + (v - mean) ** 2, 0) / values.length;
 }
 
 const orInfinity = (cost: number): number => (Number.isNaN(cost) ? Infinity : cost);

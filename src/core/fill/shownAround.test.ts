@@ -1,15 +1,15 @@
 import { expect, it } from '@jest/globals';
-import type { Gathered } from './gathered.ts';
+import type { Region } from './region.ts';
 import { shownAround } from './shownAround.ts';
 
 /** One row of three tiles: dark on the left, from column 20 on bright, a speck at column 40; what lies right of it is not shown. */
 const width = 48;
-const luma = Float32Array.from({ length: width * 16 }, (_, i) => (i % width === 40 ? 230 : i % width < 20 ? 50 : 150));
-const layer = {
-  region: { rect: { x: 0, y: 0, width, height: 16 }, cols: 3, rows: 1 },
-  planes: [luma],
-} as unknown as Gathered;
-const beyond = shownAround(layer, (i) => i % width <= 40);
+const luma = Float32Array.from({ length: width * 16 }, (_, i) => {
+  const x = i % width;
+  return x > 40 ? NaN : x === 40 ? 230 : x < 20 ? 50 : 150;
+});
+const region = { rect: { x: 0, y: 0, width, height: 16 }, cols: 3, rows: 1 } as Region;
+const beyond = shownAround(region, luma);
 
 it('says how far a luma is from all that is shown in the cells around a px', () => {
   expect(beyond(100, 4)).toBe(50);
@@ -23,5 +23,10 @@ it('says how far a luma is from all that is shown in the cells around a px', () 
 });
 
 it('knows nothing where nothing is shown', () => {
-  expect(shownAround(layer, () => false)(100, 4)).toBe(Infinity);
+  expect(
+    shownAround(
+      region,
+      luma.map(() => NaN),
+    )(100, 4),
+  ).toBe(Infinity);
 });

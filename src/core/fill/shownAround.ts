@@ -1,20 +1,20 @@
-import type { Gathered } from './gathered.ts';
 import { CELL, offsetGrid } from './offsetGrid.ts';
+import type { Region } from './region.ts';
 
 /** How far a luma is from all that is shown around a px of a region, in the planes' levels; 0 within it, Infinity where nothing is shown. */
 export type Beyond = (luma: number, i: number) => number;
 
 /**
- * Tells lumas from what a layer shows in the 3 by 3 cells around a px, from the darkest to the brightest of it.
- * @param isTold - Whether the layer shows a px of the region at all.
+ * Tells lumas from what is shown in the 3 by 3 cells around a px, from the darkest to the brightest of it.
+ * @param luma - Per px of the region; NaN where nothing is shown.
  */
-export function shownAround({ region, planes: [luma] }: Gathered, isTold: (i: number) => boolean): Beyond {
+export function shownAround(region: Region, luma: Float32Array): Beyond {
   const { cols, rows } = offsetGrid(region);
   const { width } = region.rect;
   const cellOf = (i: number): number => Math.floor(i / (width * CELL)) * cols + Math.floor((i % width) / CELL);
   const [low, high] = [new Float32Array(cols * rows).fill(Infinity), new Float32Array(cols * rows).fill(-Infinity)];
   for (let i = 0; i < luma.length; i++) {
-    if (!isTold(i)) continue;
+    if (Number.isNaN(luma[i])) continue;
     const cell = cellOf(i);
     low[cell] = Math.min(low[cell], luma[i]);
     high[cell] = Math.max(high[cell], luma[i]);

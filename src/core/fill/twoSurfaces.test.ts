@@ -90,6 +90,21 @@ it('a thin pole before a plain wall is kept where a codec makes frames disagree 
   }
 });
 
+it('a door keeps its edge where frames agree no less about the wall beside it, on a surface of which is not known whether it is nearer', () => {
+  const [left, right] = [158, 166];
+  /** All of it rests; what moves along with the other surface shows but the wall. */
+  const film = paintedFrames(smallFormat(width, height), count, (x, y, _plane, t) => {
+    const noise = (3 * x + 5 * y + 7 * t) % 3;
+    return (x >= left && x < right && t > 0 ? 170 : 110) + noise;
+  });
+  const { at } = filled(() => undefined, film);
+  for (let y = HOLE.y + 4; y < HOLE.y + HOLE.height - 4; y++) {
+    for (let x = left + 1; x < right - 1; x++) expect(at(x, y)).toBeGreaterThan(160);
+    expect(Math.abs(at(150, y) - 111)).toBeLessThan(4);
+    expect(Math.abs(at(182, y) - 111)).toBeLessThan(4);
+  }
+});
+
 it.each([154, 155])(
   'a sample of colour is never that of a surface that nobody sees there (seen from column %i on)',
   (from) => {

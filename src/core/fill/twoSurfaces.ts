@@ -19,7 +19,7 @@ const WINDOW = 4;
 const BETTER = 0.02;
 /** By how much less of the weights may agree about the nearer one of two: behind its edge others see the far one well. */
 const NEARER = 0.09;
-/** Shares of its usual agreement at which the near surface is not there at all, and certainly there. */
+/** Shares of the usual agreement at which a surface is not there at all, and certainly there. */
 const ABSENT = 0.5;
 const PRESENT = 0.85;
 /**
@@ -28,6 +28,8 @@ const PRESENT = 0.85;
  */
 const DIFFERS = 0.25;
 const STANDS_OUT = 0.75;
+/** The same where it is not known which surface is nearer: for the one that shows what is unlike all that the other one shows around there. */
+const TELLS = 0.25;
 /** From and to which difference this grows, in scales of agreement. */
 const LIKE = 3;
 const UNLIKE = 8;
@@ -83,7 +85,7 @@ export function fuseTwo(fusion: Fusion, out: Gathered, surfaces: Uint8Array, bes
   const secondIsNearer = [...both.active.keys()].map((tile) =>
     both.active[tile] > 0 ? isNearer(tile, beside.surfaces[tile], surfaces[tile]) : undefined,
   );
-  const evidence = evidenceOf(first, second, secondIsNearer, fusion.tau);
+  const evidence = evidenceOf({ first, second, surfaces, beside: beside.surfaces }, secondIsNearer, fusion.tau);
   const chosen = chosenPx(both, surfaces, beside.surfaces, evidence);
   take(out, both, (i) => (chosen[i] === 1 ? second : first), fusion.format);
 }
@@ -137,41 +139,69 @@ function windowOf(
   return { width, height, area: width * height, at };
 }
 
+/** What is gathered of tiles on two surfaces, and which these are of each. */
+interface Layers {
+  first: Gathered;
+  second: Gathered;
+  surfaces: Uint8Array;
+  beside: Uint8Array;
+}
+
 /**
  * Per px, how much better sources, and the frame itself on its rim, agree with the second surface; NaN = not told. Where it
  * is known which surface is nearer, a px belongs to that one if the sources agree about it as they do elsewhere: they may well
  * agree about what is behind it too.
  */
-function evidenceOf(
-  first: Gathered,
-  second: Gathered,
-  secondIsNearer: readonly (boolean | undefined)[],
-  tau: number,
-): Float32Array {
+function evidenceOf(both: Layers, secondIsNearer: readonly (boolean | undefined)[], tau: number): Float32Array {
+  const { first, second, surfaces, beside } = both;
   const { region } = first;
   const out = new Float32Array(first.support.length).fill(NaN);
   const usual = usualShare(first, second);
-  const [beyondFirst, beyondSecond] = [first, second].map((layer) => shownAround(layer, (i) => isTold(layer, i)));
+  const around = shownOnEach(both);
   eachPx(region, (tile, i) => {
     if (!isTold(first, i) || !isTold(second, i)) return;
+    const [beyondFirst, beyondSecond] = [around[surfaces[tile]]!, around[beside[tile]]!];
     const nearer = secondIsNearer[tile];
     const lead = second.share[i] - first.share[i];
     if (region.known[i] === 1) out[i] = agreementWithFrame(second, i, tau) - agreementWithFrame(first, i, tau);
-    else if (nearer === undefined) out[i] = lead;
+    else if (nearer === undefined)
+      out[i] =
+        lead + TELLS * (telling(second, beyondFirst, i, usual, tau) - telling(first, beyondSecond, i, usual, tau));
     else if (nearer) out[i] = lead + favour(second, first, beyondFirst, i, usual, tau);
     else out[i] = lead - favour(first, second, beyondSecond, i, usual, tau);
   });
   return out;
 }
 
+/** What each surface shows around: of one tile it is the first, of the next the second. */
+function shownOnEach({ first, second, surfaces, beside }: Layers): (Beyond | undefined)[] {
+  const { region, support } = first;
+  const out: (Beyond | undefined)[] = [];
+  const isActive = (_: number, tile: number): boolean => region.active[tile] > 0;
+  for (const surface of new Set([surfaces, beside].flatMap((of) => [...of.filter(isActive)]))) {
+    const luma = new Float32Array(support.length).fill(NaN);
+    eachPx(region, (tile, i) => {
+      const layer = surfaces[tile] === surface ? first : second;
+      if ((layer === first || beside[tile] === surface) && isTold(layer, i)) luma[i] = layer.planes[0][i];
+    });
+    out[surface] = shownAround(region, luma);
+  }
+  return out;
+}
+
+/** How far a surface shows something that is unlike all that another one shows around there, 0..1: of a door its edge, where on the other one but the wall beside it is. */
+const telling = (one: Gathered, beyondOther: Beyond, i: number, usual: number, tau: number): number =>
+  ramp(beyondOther(one.planes[0][i], i) / tau, LIKE, UNLIKE) * isThere(one, i, usual);
+
 /** What speaks for the nearer surface besides, by its share of the usual agreement, and by how far it is from what is shown behind it, and around that. */
 function favour(near: Gathered, behind: Gathered, beyond: Beyond, i: number, usual: number, tau: number): number {
   const luma = near.planes[0][i];
   const differs = ramp(Math.abs(luma - behind.planes[0][i]) / tau, LIKE, UNLIKE);
-  const standsOut = ramp(beyond(luma, i) / tau, LIKE, UNLIKE);
-  const due = NEARER + DIFFERS * differs + STANDS_OUT * standsOut;
-  return due * ramp(near.share[i] / usual, ABSENT, PRESENT);
+  return (NEARER + DIFFERS * differs) * isThere(near, i, usual) + STANDS_OUT * telling(near, beyond, i, usual, tau);
 }
+
+/** By its share of the usual agreement, 0..1. */
+const isThere = ({ share }: Gathered, i: number, usual: number): number => ramp(share[i] / usual, ABSENT, PRESENT);
 
 /** Agreement about what is there: of the better one of two surfaces. */
 function usualShare(first: Gathered, second: Gathered): number {
