@@ -180,9 +180,10 @@ function shownOnEach({ first, second, surfaces, beside }: Layers): (Beyond | und
   const isActive = (_: number, tile: number): boolean => region.active[tile] > 0;
   for (const surface of new Set([surfaces, beside].flatMap((of) => [...of.filter(isActive)]))) {
     const luma = new Float32Array(support.length).fill(NaN);
-    eachPx(region, (tile, i) => {
+    const own = surfaces.map((one, tile) => (one === surface || beside[tile] === surface ? 1 : 0));
+    eachPx(partOf(region, own), (tile, i) => {
       const layer = surfaces[tile] === surface ? first : second;
-      if ((layer === first || beside[tile] === surface) && isTold(layer, i)) luma[i] = layer.planes[0][i];
+      if (isTold(layer, i)) luma[i] = layer.planes[0][i];
     });
     out[surface] = shownAround(region, luma);
   }
