@@ -135,6 +135,18 @@ function readBytes(
   }
 }
 
+/** Calls `use` with each row of px of the active tiles: number of the tile, the row's first px in the region, and the one after its last. */
+export function eachTileRow(
+  { rect, cols, active }: Pick<Region, 'rect' | 'cols' | 'active'>,
+  use: (tile: number, from: number, to: number) => void,
+): void {
+  for (let tile = 0; tile < active.length; tile++) {
+    if (active[tile] === 0) continue;
+    const first = Math.floor(tile / cols) * TILE * rect.width + (tile % cols) * TILE;
+    for (let y = 0; y < TILE; y++) use(tile, first + y * rect.width, first + y * rect.width + TILE);
+  }
+}
+
 /** Middle of a tile, frame px. */
 export const middleOf = ({ rect, cols }: Region, tile: number): [number, number] => [
   rect.x + ((tile % cols) + 0.5) * TILE,

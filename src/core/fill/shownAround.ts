@@ -1,40 +1,50 @@
-import { CELL, offsetGrid } from './offsetGrid.ts';
+import { CELL, CELLS_PER_TILE, offsetGrid } from './offsetGrid.ts';
 import type { Region } from './region.ts';
 
-/** How far a luma is from all that is shown around a px of a region, in the planes' levels; 0 within it, Infinity where nothing is shown. */
-export type Beyond = (luma: number, i: number) => number;
+/** How far a luma is from all that is shown around a cell, in the planes' levels; 0 within it, Infinity where nothing is shown. */
+export type Beyond = (luma: number, cell: number) => number;
 
-/**
- * Tells lumas from what is shown in the 3 by 3 cells around a px, from the darkest to the brightest of it.
- * @param luma - Per px of the region; NaN where nothing is shown.
- */
-export function shownAround(region: Region, luma: Float32Array): Beyond {
-  const { cols, rows } = offsetGrid(region);
-  const { width } = region.rect;
-  const cellOf = (i: number): number => Math.floor(i / (width * CELL)) * cols + Math.floor((i % width) / CELL);
-  const [low, high] = [new Float32Array(cols * rows).fill(Infinity), new Float32Array(cols * rows).fill(-Infinity)];
-  for (let i = 0; i < luma.length; i++) {
-    if (Number.isNaN(luma[i])) continue;
-    const cell = cellOf(i);
-    low[cell] = Math.min(low[cell], luma[i]);
-    high[cell] = Math.max(high[cell], luma[i]);
+/** The cell of the offset grid in which a px of a region lies. */
+export const cellAt = ({ rect: { width }, cols }: Region, i: number): number =>
+  Math.floor(i / (width * CELL)) * cols * CELLS_PER_TILE + Math.floor((i % width) / CELL);
+
+/** The darkest and the brightest luma that is shown in each cell of a region's offset grid. */
+export class ShownLuma {
+  private readonly cols: number;
+  private readonly rows: number;
+  private readonly darkest: Float32Array;
+  private readonly brightest: Float32Array;
+
+  constructor(region: Region) {
+    const { cols, rows } = offsetGrid(region);
+    [this.cols, this.rows] = [cols, rows];
+    this.darkest = new Float32Array(cols * rows).fill(Infinity);
+    this.brightest = new Float32Array(cols * rows).fill(-Infinity);
   }
-  const [darkest, brightest] = [around(low, cols, rows, Math.min), around(high, cols, rows, Math.max)];
-  return (value, i) => {
-    const cell = cellOf(i);
-    return Math.max(0, darkest[cell] - value, value - brightest[cell]);
-  };
-}
 
-/** Of each cell and those around it one value. */
-function around(of: Float32Array, cols: number, rows: number, pick: (a: number, b: number) => number): Float32Array {
-  const out = of.slice();
-  for (let cell = 0; cell < of.length; cell++) {
-    const [c, r] = [cell % cols, Math.floor(cell / cols)];
-    for (let b = Math.max(0, r - 1); b <= Math.min(rows - 1, r + 1); b++) {
-      for (let a = Math.max(0, c - 1); a <= Math.min(cols - 1, c + 1); a++)
-        out[cell] = pick(out[cell], of[b * cols + a]);
+  /** Adds what is shown of a row of px, whose first one is a cell's first. @param luma, isShown - Per px of the region. */
+  add(luma: Float32Array, isShown: Uint8Array, from: number, to: number, firstCell: number): void {
+    const { darkest, brightest } = this;
+    for (let i = from; i < to; i++) {
+      if (isShown[i] === 0) continue;
+      const cell = firstCell + Math.floor((i - from) / CELL);
+      if (luma[i] < darkest[cell]) darkest[cell] = luma[i];
+      if (luma[i] > brightest[cell]) brightest[cell] = luma[i];
     }
   }
-  return out;
+
+  /** Tells lumas from what is shown in the 3 by 3 cells around one, from the darkest to the brightest of it. */
+  around(): Beyond {
+    const darkest = this.ofNeighbours(this.darkest, Math.min);
+    const brightest = this.ofNeighbours(this.brightest, Math.max);
+    return (luma, cell) => Math.max(0, darkest[cell] - luma, luma - brightest[cell]);
+  }
+
+  /** Of each cell and those around it one value. */
+  private ofNeighbours(of: Float32Array, pick: (a: number, b: number, c: number) => number): Float32Array {
+    const { cols, rows } = this;
+    const across = of.map((v, i) => pick(i % cols > 0 ? of[i - 1] : v, v, (i + 1) % cols > 0 ? of[i + 1] : v));
+    const last = (rows - 1) * cols;
+    return across.map((v, i) => pick(i >= cols ? across[i - cols] : v, v, i < last ? across[i + cols] : v));
+  }
 }

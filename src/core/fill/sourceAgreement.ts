@@ -43,7 +43,7 @@ export class SourceAgreement {
   takeCell(cell: number, from: SourceAgreement): void {
     for (let k = 0; k < this.sources; k++) {
       const at = this.at(k, cell);
-      this.table.set(from.table.subarray(at, at + AGREEMENT_FLOATS), at);
+      for (let j = at; j < at + AGREEMENT_FLOATS; j++) this.table[j] = from.table[j];
     }
   }
 

@@ -1,15 +1,13 @@
 import { boxOf } from '../depth/holeParts.ts';
 import type { FrameFormat } from '../image/format.ts';
-import { median } from '../geometry/linear.ts';
 import { mostOften } from '../geometry/mostOften.ts';
-import { ramp } from '../geometry/ramp.ts';
 import { boxMean } from '../image/boxMean.ts';
 import type { Fusion } from './fusion.ts';
-import { agreementWithFrame, nothingOf, type Gathered } from './gathered.ts';
-import { CELL, offsetGrid } from './offsetGrid.ts';
-import { partOf, planeSize, TILE, type Region } from './region.ts';
-import { shownAround, type Beyond } from './shownAround.ts';
-import { ENOUGH } from './sourceAgreement.ts';
+import { nothingOf, type Gathered } from './gathered.ts';
+import { CELL } from './offsetGrid.ts';
+import { eachTileRow, partOf, planeSize, TILE, type Region } from './region.ts';
+import { cellAt } from './shownAround.ts';
+import { evidenceOf } from './surfaceEvidence.ts';
 
 /** Tiles from which another surface may reach into one. */
 const REACH = 2;
@@ -17,23 +15,6 @@ const REACH = 2;
 const WINDOW = 4;
 /** How much better the other surface must do, as a share of the weights that agree. */
 const BETTER = 0.02;
-/** By how much less of the weights may agree about the nearer one of two: behind its edge others see the far one well. */
-const NEARER = 0.09;
-/** Shares of the usual agreement at which a surface is not there at all, and certainly there. */
-const ABSENT = 0.5;
-const PRESENT = 0.85;
-/**
- * How much more may agree about what is behind, if the near surface shows something far lighter or darker than that, and than all that is shown around there:
- * frames seldom agree about that by chance, if it is not an edge of what is behind, a few px beside its place.
- */
-const DIFFERS = 0.25;
-const STANDS_OUT = 0.75;
-/** The same where it is not known which surface is nearer: for the one that shows what is unlike all that the other one shows around there. */
-const TELLS = 0.25;
-/** From and to which difference this grows, in scales of agreement. */
-const LIKE = 3;
-const UNLIKE = 8;
-
 /** A second surface of some tiles. */
 export interface Beside {
   /** 1 for the tiles that have one. */
@@ -87,7 +68,7 @@ export function fuseTwo(fusion: Fusion, out: Gathered, surfaces: Uint8Array, bes
   );
   const evidence = evidenceOf({ first, second, surfaces, beside: beside.surfaces }, secondIsNearer, fusion.tau);
   const chosen = chosenPx(both, surfaces, beside.surfaces, evidence);
-  take(out, both, (i) => (chosen[i] === 1 ? second : first), fusion.format);
+  take(out, both, [first, second], chosen, fusion.format);
 }
 
 /**
@@ -111,18 +92,20 @@ function chosenPx(region: Region, first: Uint8Array, second: Uint8Array, evidenc
     const part = partOf(region, own);
     const window = windowOf(tiles, region);
     const [sums, told] = [new Float32Array(window.area), new Float32Array(window.area)];
-    eachPx(part, (tile, i) => {
-      if (Number.isNaN(evidence[i])) return;
-      const k = window.at(i);
-      sums[k] = second[tile] > first[tile] ? evidence[i] : -evidence[i];
-      told[k] = 1;
+    eachTileRow(part, (tile, from, to) => {
+      const sign = second[tile] > first[tile] ? 1 : -1;
+      for (let i = from, k = window.at(from); i < to; i++, k++) {
+        if (Number.isNaN(evidence[i])) continue;
+        sums[k] = sign * evidence[i];
+        told[k] = 1;
+      }
     });
     const [mean, known] = [sums, told].map((values) => boxMean(values, window.width, window.height, WINDOW));
-    eachPx(part, (tile, i) => {
-      const k = window.at(i);
-      const better = second[tile] > first[tile] ? mean[k] : -mean[k];
+    eachTileRow(part, (tile, from, to) => {
+      const sign = second[tile] > first[tile] ? 1 : -1;
       // Running sums leave crumbs where there is nothing.
-      chosen[i] = known[k] > 1e-3 && better > BETTER * known[k] ? 1 : 0;
+      for (let i = from, k = window.at(from); i < to; i++, k++)
+        chosen[i] = known[k] > 1e-3 && sign * mean[k] > BETTER * known[k] ? 1 : 0;
     });
   }
   return chosen;
@@ -139,130 +122,58 @@ function windowOf(
   return { width, height, area: width * height, at };
 }
 
-/** What is gathered of tiles on two surfaces, and which these are of each. */
-interface Layers {
-  first: Gathered;
-  second: Gathered;
-  surfaces: Uint8Array;
-  beside: Uint8Array;
-}
-
-/**
- * Per px, how much better sources, and the frame itself on its rim, agree with the second surface; NaN = not told. Where it
- * is known which surface is nearer, a px belongs to that one if the sources agree about it as they do elsewhere: they may well
- * agree about what is behind it too.
- */
-function evidenceOf(both: Layers, secondIsNearer: readonly (boolean | undefined)[], tau: number): Float32Array {
-  const { first, second, surfaces, beside } = both;
-  const { region } = first;
-  const out = new Float32Array(first.support.length).fill(NaN);
-  const usual = usualShare(first, second);
-  const around = shownOnEach(both);
-  eachPx(region, (tile, i) => {
-    if (!isTold(first, i) || !isTold(second, i)) return;
-    const [beyondFirst, beyondSecond] = [around[surfaces[tile]]!, around[beside[tile]]!];
-    const nearer = secondIsNearer[tile];
-    const lead = second.share[i] - first.share[i];
-    if (region.known[i] === 1) out[i] = agreementWithFrame(second, i, tau) - agreementWithFrame(first, i, tau);
-    else if (nearer === undefined)
-      out[i] =
-        lead + TELLS * (telling(second, beyondFirst, i, usual, tau) - telling(first, beyondSecond, i, usual, tau));
-    else if (nearer) out[i] = lead + favour(second, first, beyondFirst, i, usual, tau);
-    else out[i] = lead - favour(first, second, beyondSecond, i, usual, tau);
+/** Takes each px of a region from one of two layers. @param chosen - Which, per px. */
+function take(
+  out: Gathered,
+  region: Region,
+  layers: readonly Gathered[],
+  chosen: Uint8Array,
+  format: FrameFormat,
+): void {
+  eachTileRow(region, (_, from, to) => {
+    for (let i = from; i < to; i++) {
+      const layer = layers[chosen[i]];
+      out.planes[0][i] = layer.planes[0][i];
+      out.support[i] = layer.support[i];
+      out.share[i] = layer.share[i];
+    }
   });
-  return out;
+  for (let plane = 1; plane < format.colourPlanes; plane++) takeColour(out, region, layers, chosen, plane, format);
+  takeCells(out, region, layers, chosen);
 }
 
-/** What each surface shows around: of one tile it is the first, of the next the second. */
-function shownOnEach({ first, second, surfaces, beside }: Layers): (Beyond | undefined)[] {
-  const { region, support } = first;
-  const out: (Beyond | undefined)[] = [];
-  const isActive = (_: number, tile: number): boolean => region.active[tile] > 0;
-  for (const surface of new Set([surfaces, beside].flatMap((of) => [...of.filter(isActive)]))) {
-    const luma = new Float32Array(support.length).fill(NaN);
-    const own = surfaces.map((one, tile) => (one === surface || beside[tile] === surface ? 1 : 0));
-    eachPx(partOf(region, own), (tile, i) => {
-      const layer = surfaces[tile] === surface ? first : second;
-      if (isTold(layer, i)) luma[i] = layer.planes[0][i];
-    });
-    out[surface] = shownAround(region, luma);
-  }
-  return out;
-}
-
-/** How far a surface shows something that is unlike all that another one shows around there, 0..1: of a door its edge, where on the other one but the wall beside it is. */
-const telling = (one: Gathered, beyondOther: Beyond, i: number, usual: number, tau: number): number =>
-  ramp(beyondOther(one.planes[0][i], i) / tau, LIKE, UNLIKE) * isThere(one, i, usual);
-
-/** What speaks for the nearer surface besides, by its share of the usual agreement, and by how far it is from what is shown behind it, and around that. */
-function favour(near: Gathered, behind: Gathered, beyond: Beyond, i: number, usual: number, tau: number): number {
-  const luma = near.planes[0][i];
-  const differs = ramp(Math.abs(luma - behind.planes[0][i]) / tau, LIKE, UNLIKE);
-  return (NEARER + DIFFERS * differs) * isThere(near, i, usual) + STANDS_OUT * telling(near, beyond, i, usual, tau);
-}
-
-/** By its share of the usual agreement, 0..1. */
-const isThere = ({ share }: Gathered, i: number, usual: number): number => ramp(share[i] / usual, ABSENT, PRESENT);
-
-/** Agreement about what is there: of the better one of two surfaces. */
-function usualShare(first: Gathered, second: Gathered): number {
-  const best: number[] = [];
-  eachPx(first.region, (_, i) => {
-    if (isTold(first, i) && isTold(second, i)) best.push(Math.max(first.share[i], second.share[i]));
-  });
-  return best.length > 0 ? median(best) : 1;
-}
-
-/** Whether sources of enough weight show a px. */
-const isTold = ({ support, share }: Gathered, i: number): boolean => share[i] > 0 && support[i] >= ENOUGH * share[i];
-
-/** Takes each px of a region from one of several layers. */
-function take(out: Gathered, region: Region, from: (i: number) => Gathered, format: FrameFormat): void {
+function takeColour(
+  out: Gathered,
+  region: Region,
+  layers: readonly Gathered[],
+  chosen: Uint8Array,
+  plane: number,
+  format: FrameFormat,
+): void {
   const { width } = region.rect;
+  const { stepX, stepY } = format.planes[plane];
+  const size = planeSize(region, format, plane);
   /** The first px of those that share a sample of colour which is seen at all: a surface that nobody sees there has no colour. */
-  const seenIn = (first: number, across: number, down: number): number => {
-    for (let row = first; row < first + down * width; row += width) {
-      for (let i = row; i < row + across; i++) if (out.support[i] > 0) return i;
+  const seenIn = (first: number): number => {
+    for (let row = first; row < first + stepY * width; row += width) {
+      for (let i = row; i < row + stepX; i++) if (out.support[i] > 0) return i;
     }
     return first;
   };
-  eachPx(region, (_, i) => {
-    const layer = from(i);
-    out.planes[0][i] = layer.planes[0][i];
-    out.support[i] = layer.support[i];
-    out.share[i] = layer.share[i];
-  });
-  const grid = offsetGrid(region);
-  for (let plane = 1; plane < format.colourPlanes; plane++) {
-    const { stepX, stepY } = format.planes[plane];
-    const size = planeSize(region, format, plane);
-    eachPx(region, (_, i) => {
-      const [x, y] = [i % width, Math.floor(i / width)];
-      if (x % stepX !== 0 || y % stepY !== 0) return;
-      const at = (y / stepY) * size.width + x / stepX;
-      out.planes[plane][at] = from(seenIn(i, stepX, stepY)).planes[plane][at];
-    });
-  }
-  // A cell is judged as its middle is.
-  eachPx(region, (_, i) => {
-    const [x, y] = [i % width, Math.floor(i / width)];
-    if (x % CELL !== CELL / 2 || y % CELL !== CELL / 2) return;
-    const cell = Math.floor(y / CELL) * grid.cols + Math.floor(x / CELL);
-    out.agreement.takeCell(cell, from(i).agreement);
+  eachTileRow(region, (_, from, to) => {
+    const [x, y] = [from % width, Math.floor(from / width)];
+    if (y % stepY !== 0) return;
+    const first = (y / stepY) * size.width + x / stepX;
+    for (let i = from, at = first; i < to; i += stepX, at++)
+      out.planes[plane][at] = layers[chosen[seenIn(i)]].planes[plane][at];
   });
 }
 
-/** Calls `use` with each px of the active tiles. */
-function eachPx(
-  { rect, cols, active }: Pick<Region, 'rect' | 'cols' | 'active'>,
-  use: (tile: number, i: number) => void,
-): void {
-  active.forEach((a, tile) => {
-    if (a === 0) return;
-    const first = Math.floor(tile / cols) * TILE * rect.width + (tile % cols) * TILE;
-    for (let y = 0; y < TILE; y++) {
-      const row = first + y * rect.width;
-      for (let i = row; i < row + TILE; i++) use(tile, i);
-    }
+/** A cell is judged as its middle is. */
+function takeCells(out: Gathered, region: Region, layers: readonly Gathered[], chosen: Uint8Array): void {
+  eachTileRow(region, (_, from, to) => {
+    if (Math.floor(from / region.rect.width) % CELL !== CELL / 2) return;
+    for (let i = from + CELL / 2; i < to; i += CELL)
+      out.agreement.takeCell(cellAt(region, i), layers[chosen[i]].agreement);
   });
 }
