@@ -71,6 +71,20 @@ export interface KernelFunctions {
     out: number,
     outStride: number,
   ): void;
+  placeWindows(corners: number, n: number, side: number, across: number, spacing: number, out: number): void;
+  sampleFree(
+    src: number,
+    w: number,
+    h: number,
+    scale: number,
+    places: number,
+    n: number,
+    cells: number,
+    cols: number,
+    rows: number,
+    side: number,
+    out: number,
+  ): void;
   warpPoints(src: number, stride: number, w: number, h: number, points: number, n: number, out: number): void;
   agreeColour(
     values: number,

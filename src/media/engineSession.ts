@@ -149,7 +149,7 @@ export class EngineSession {
     const quick = this.job.draft !== undefined || this.job.mattes.format.width !== width;
     const across = quick ? FEW_CORNERS_ACROSS : CORNERS_ACROSS;
     const make = (): LinkMeter =>
-      new LinkMeter(this.kernels, this.pyramidsOfFrames(), unitSpace(width, height), this.marked.blocked, across);
+      new LinkMeter(this.kernels, this.pyramidsOfFrames(), unitSpace(width, height), this.marked.blocked.has, across);
     return (this.meter ??= make());
   }
 

@@ -5,7 +5,7 @@ import type { FreeAt } from '../core/fixed/views.ts';
 import type { Patch } from '../core/fill/finish.ts';
 import { bytesPerSample, type FrameReader } from '../core/image/format.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
-import type { BlockedAt } from '../core/motion/links.ts';
+import { BlockedCells } from '../core/image/blockedCells.ts';
 import { inClip } from '../core/movers/maskPatch.ts';
 import type { Kernels } from '../kernels/index.ts';
 import type { SessionJob } from './engineTasks.ts';
@@ -20,7 +20,7 @@ export class SessionMattes {
   private stays?: Uint8Array;
   private staysAt?: StaysAt;
   /** Where they hide the frames of the job. */
-  readonly blocked: BlockedAt;
+  readonly blocked: BlockedCells;
 
   /** @param frames - Of the job. */
   constructor(
@@ -44,7 +44,7 @@ export class SessionMattes {
     const step = stepForFixed(frames.format);
     const looked = step === 1 ? frames : new SmallerFrames(kernels, frames, step);
     const { width, height } = looked.format;
-    const isFree: FreeAt = (t, x, y) => !this.blocked(t, inClip(x, step), inClip(y, step));
+    const isFree: FreeAt = (t, x, y) => !this.blocked.has(t, inClip(x, step), inClip(y, step));
     const found = findFixed(looked, new CameraMotion({ ...motion, width, height }), isFree);
     const perFrame = Math.ceil(this.job.mattes.format.width / frames.format.width);
     return found && { width, height, ...found, step: step * perFrame };
@@ -108,11 +108,6 @@ function paintedIn(frames: FrameReader, paint: Uint8Array): PaintedAt {
 }
 
 /** Motion may be measured on smaller frames than the mattes': it is kept in unit space. */
-function blockedIn({ cells: { cell, cols, rows, state }, mattes, frames }: SessionJob): BlockedAt {
-  const perCell = cell / (mattes.format.width / frames.format.width);
-  return (t, x, y) => {
-    const c = Math.min(cols - 1, Math.max(0, Math.floor(x / perCell)));
-    const r = Math.min(rows - 1, Math.max(0, Math.floor(y / perCell)));
-    return state[t * cols * rows + r * cols + c] !== 0;
-  };
+function blockedIn({ cells: { cell, cols, rows, state }, mattes, frames }: SessionJob): BlockedCells {
+  return new BlockedCells(cols, rows, cell / (mattes.format.width / frames.format.width), state);
 }

@@ -38,7 +38,7 @@ export function alignMotion(
   { onPlane, local }: Placing,
 ): FreeMotion {
   const { frame } = seen;
-  const places = tileWindows(told(seen, motion, tiles, { onPlane, local }), seen.tileSide);
+  const places = tileWindows(seen.kernels, told(seen, motion, tiles, { onPlane, local }), seen.tileSide);
   const at = local(places);
   const mean = new MeanOfViews(sampled(seen, frame, places));
   const out = new Map(motion);
@@ -61,7 +61,7 @@ function told(
   tiles: readonly TileWindow[],
   { onPlane, local }: Placing,
 ): TileWindow[] {
-  const places = tileWindows(tiles, seen.tileSide);
+  const places = tileWindows(seen.kernels, tiles, seen.tileSide);
   const at = local(places);
   const views = new Uint16Array(tiles.length);
   const count = (view: Float32Array): void => views.forEach((_, t) => (views[t] += shows(view, t * WINDOW) ? 1 : 0));

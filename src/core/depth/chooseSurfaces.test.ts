@@ -1,6 +1,8 @@
 import { beforeAll, describe, expect, it } from '@jest/globals';
 import type { Kernels } from '../../kernels/index.ts';
 import { loadKernels } from '../../media/kernelFile.ts';
+import type { BlockedCells } from '../image/blockedCells.ts';
+import { blockedCells } from '../testing/blocked.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { gaussFrom } from '../testing/random.ts';
 import {
@@ -19,6 +21,9 @@ import type { PlaceIn, TileWindow, Witnesses } from './tileWindows.ts';
 const SIDE = 16;
 const { width, height, border: BORDER } = TWO_DEPTHS;
 const [COLS, ROWS] = [width / SIDE, height / SIDE];
+
+const hiding = (hides: (t: number, x: number, y: number) => boolean): BlockedCells =>
+  blockedCells({ count: TWO_DEPTHS.count, format: smallFormat(width, height) }, hides);
 
 let kernels: Kernels;
 beforeAll(async () => {
@@ -68,7 +73,7 @@ describe('the surface behind a tile', () => {
   });
 
   it('is unknown where fewer than two frames see it, and then that of its neighbours', () => {
-    const seen = { ...witnesses(() => false), blocked: (_: number, x: number) => x >= 5 * SIDE && x < 6 * SIDE };
+    const seen = { ...witnesses(() => false), blocked: hiding((_, x) => x >= 5 * SIDE && x < 6 * SIDE) };
     const hidden = TILES.map(({ x }) => x === 5 * SIDE);
     const variance = disagreement(seen, far, TILES);
     hidden.forEach((is, t) => expect(Number.isNaN(variance[t])).toBe(is));
@@ -94,8 +99,7 @@ describe('the surface behind a tile', () => {
       return true;
     };
     // Something thin goes through the middle of each tile, and rests.
-    const blocked = (t: number, _x: number, y: number): boolean =>
-      t === TWO_DEPTHS.frame && Math.abs((y % SIDE) - 8) < 4;
+    const blocked = hiding((t, _x, y) => t === TWO_DEPTHS.frame && Math.abs((y % SIDE) - 8) < 4);
     const tiles = TILES.slice(0, 8);
     const chosen = chooseSurfaces({ ...witnessesOf(kernels, frames, SIDE), blocked }, [far, even], tiles);
     expect([...chosen]).toEqual(tiles.map(() => 0));
@@ -123,7 +127,7 @@ describe('the surface behind a tile', () => {
       if (source !== TWO_DEPTHS.frame) for (let i = 0; i < points.length; i += 2) points[i] += BORDER;
       return true;
     };
-    const blocked = (t: number): boolean => t === TWO_DEPTHS.frame;
+    const blocked = hiding((t) => t === TWO_DEPTHS.frame);
     const tiles = [2, 4, 6].flatMap((c) => [1, 2].map((r) => tileAt(c, r)));
     const chosen = chooseSurfaces({ ...witnessesOf(kernels, frames, SIDE), blocked }, [far, even], tiles);
     expect([...chosen]).toEqual(tiles.map(() => surface));
@@ -140,7 +144,7 @@ describe('the surface behind a tile', () => {
   it('is that of those beside it where no frame shows it on any', () => {
     const row = [11, 12, 13, 14, 15, 16].map((c) => tileAt(c, 1));
     const hides = (_: number, x: number): boolean => x >= 12 * SIDE && x < 16 * SIDE;
-    const seen = { ...witnesses(() => false), blocked: hides, sources: [5, 7] };
+    const seen = { ...witnesses(() => false), blocked: hiding(hides), sources: [5, 7] };
     expect([...chooseSurfaces(seen, [far, near], row)]).toEqual([1, 1, 1, 1, 1, 1]);
   });
 
@@ -148,7 +152,7 @@ describe('the surface behind a tile', () => {
     // The far half: something stands before four of its tiles in every frame. Led 70 px to the right, all frames show the same of them.
     const row = [1, 2, 3, 4, 5, 6].map((c) => tileAt(c, 1));
     const hides = (_: number, x: number): boolean => x >= 2 * SIDE && x < 6 * SIDE;
-    const seen = { ...witnesses(() => false), blocked: hides, sources: [2, 3, 4, 5, 7] };
+    const seen = { ...witnesses(() => false), blocked: hiding(hides), sources: [2, 3, 4, 5, 7] };
     const elsewhere: PlaceIn = (_, points) => {
       for (let i = 0; i < points.length; i += 2) points[i] += 70;
       return true;
@@ -165,7 +169,7 @@ describe('the surface behind a tile', () => {
     );
     const seen = {
       ...witnessesOf(kernels, frames, SIDE),
-      blocked: (t: number): boolean => t === TWO_DEPTHS.frame,
+      blocked: hiding((t) => t === TWO_DEPTHS.frame),
     };
     const [tiles, places] = [[1, 2].map((r) => tileAt(9, r)), [far, near]];
     expect([...chooseSurfaces(seen, places, tiles)]).toEqual([1, 1]);

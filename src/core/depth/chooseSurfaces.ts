@@ -3,13 +3,12 @@ import { CLIP, medianOfViews, unhiddenAt } from './agreement.ts';
 import { neighbours } from './holeParts.ts';
 import {
   countIn,
-  sampled,
   shows,
   spreadSources,
   tileCorners,
   viewsOn,
   WINDOW,
-  windowsIn,
+  windowsOf,
   type PlaceIn,
   type TileWindow,
   type View,
@@ -64,7 +63,7 @@ export class TriedTiles {
     private readonly tiles: readonly TileWindow[],
   ) {
     const { frame, tileSide } = seen;
-    this.own = sampled(seen, frame, windowsIn(tileCorners(tiles, tileSide), tileSide, WIDE_SPACING));
+    this.own = windowsOf(seen, frame, tileCorners(tiles, tileSide), tileSide, WIDE_SPACING);
     this.asked = [...tiles.keys()].filter((t) => countIn(this.own, t * WINDOW) >= LEAST_OWN);
   }
 

@@ -1,6 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { loadKernels } from '../../media/kernelFile.ts';
 import type { FrameReader } from '../image/format.ts';
+import { blockedCells } from '../testing/blocked.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { evenStretch, stillCamera } from '../testing/evenStretch.ts';
 import { Pyramids } from '../motion/pyramids.ts';
@@ -30,7 +31,7 @@ const footage = (shift: number): FrameReader =>
     return x >= 240 + moved ? texture(x - moved + 900, y) : texture(x, y);
   });
 
-const blocked = (frame: number, x: number, y: number): boolean => frame === 2 && inHole(x, y);
+const blocked = blockedCells({ count: 5, format: smallFormat(W, H) }, (frame, x, y) => frame === 2 && inHole(x, y));
 
 const region: TiledRegion = {
   frame: 2,

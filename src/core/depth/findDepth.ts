@@ -1,7 +1,8 @@
 import { norm2 } from '../geometry/linear.ts';
 import type { Kernels } from '../../kernels/index.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
-import { FEW_CORNERS_ACROSS, type BlockedAt } from '../motion/links.ts';
+import type { BlockedCells } from '../image/blockedCells.ts';
+import { FEW_CORNERS_ACROSS } from '../motion/links.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 import { unitSpace, type UnitSpace } from '../motion/space.ts';
 import type { PlaceIn, Witnesses } from './tileWindows.ts';
@@ -100,12 +101,12 @@ export class DepthFinder {
     private readonly kernels: Kernels,
     private readonly camera: CameraMotion,
     private readonly pyramids: Pyramids,
-    private readonly blocked: BlockedAt,
+    private readonly blocked: BlockedCells,
     /** Sample units per 8-bit level. */
     private readonly unit: number,
   ) {
     this.space = unitSpace(camera.data.width, camera.data.height);
-    this.follower = new CornerFollower(kernels, camera, pyramids, blocked);
+    this.follower = new CornerFollower(kernels, camera, pyramids, blocked.has);
   }
 
   /** One px of the analysis image in unit space. */
@@ -155,7 +156,7 @@ export class DepthFinder {
     const moved = this.follower.movedOutwards(frame, sources, corners);
     const { scale } = this.pyramids;
     const [level] = this.pyramids.get(frame);
-    const isHidden = (x: number, y: number): boolean => this.blocked(frame, x * scale, y * scale);
+    const isHidden = (x: number, y: number): boolean => this.blocked.has(frame, x * scale, y * scale);
     if (level.width < CENTRED_FROM) return { places: corners, moved };
     const places = centresOfMovement(this.kernels, level, corners, moved.values(), isHidden, scale);
     return { places, moved };

@@ -3,6 +3,7 @@ import { loadKernels } from '../../media/kernelFile.ts';
 import { identity3 } from '../geometry/homography.ts';
 import { Pyramids } from '../motion/pyramids.ts';
 import type { CameraMotion } from '../motion/cameraMotion.ts';
+import { blockedCells } from '../testing/blocked.ts';
 import { paintedFrames, smallFormat } from '../testing/frames.ts';
 import { alignMotion } from './alignMotion.ts';
 import type { TileWindow, Witnesses } from './tileWindows.ts';
@@ -35,7 +36,8 @@ const still = {
   map: () => undefined,
   plane: () => identity3(),
 } as unknown as CameraMotion;
-const blocked = (frame: number, x: number, y: number): boolean => frame === KEY && inHole(x, y);
+const shot = { count: COUNT, format: smallFormat(W, H) };
+const blocked = blockedCells(shot, (frame, x, y) => frame === KEY && inHole(x, y));
 
 const region = {
   frame: KEY,
@@ -103,7 +105,7 @@ describe('alignMotion', () => {
   async function aligned(start: (away: number) => AffineShift): Promise<ReadonlyMap<number, AffineShift>> {
     const kernels = await loadKernels(64 << 20);
     const seen: Witnesses = {
-      ...{ kernels, pyramids: new Pyramids(kernels, drifting, COUNT), blocked: () => false },
+      ...{ kernels, pyramids: new Pyramids(kernels, drifting, COUNT), blocked: blockedCells(shot) },
       ...{ frame: KEY, sources: SOURCES, tileSide: 16, unit: 1 },
     };
     const motion = new Map(SOURCES.map((s) => [s, start(s - KEY)]));

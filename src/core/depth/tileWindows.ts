@@ -1,5 +1,5 @@
 import type { Kernels } from '../../kernels/index.ts';
-import type { BlockedAt } from '../motion/links.ts';
+import type { BlockedCells } from '../image/blockedCells.ts';
 import type { Pyramids } from '../motion/pyramids.ts';
 
 /** Places of a frame, on one surface, in a source frame; false if that is not known. */
@@ -23,11 +23,15 @@ export interface TileWindow {
   y: number;
 }
 
-/** The frames that are asked about a place of one of them, and where their pictures are. */
-export interface Witnesses {
+/** Where frames' pictures are, and what of them must not be used. */
+interface Looking {
   kernels: Kernels;
   pyramids: Pyramids;
-  blocked: BlockedAt;
+  blocked: BlockedCells;
+}
+
+/** The frames that are asked about a place of one of them. */
+export interface Witnesses extends Looking {
   /** Whose tiles they are. */
   frame: number;
   sources: readonly number[];
@@ -58,7 +62,7 @@ export function viewsOn(
   return frames.map((s) => {
     const corners = from.slice();
     const known = s === frame || place(s, corners);
-    return { corners, samples: known ? sampled(seen, s, windowsIn(corners, tileSide, spacing)) : new Float32Array(0) };
+    return { corners, samples: known ? windowsOf(seen, s, corners, tileSide, spacing) : new Float32Array(0) };
   });
 }
 
@@ -69,70 +73,53 @@ export function spreadSources({ sources, frame }: Witnesses): number[] {
   return Array.from({ length: Math.min(MOST_SOURCES, others.length) }, (_, k) => others[Math.floor(k * step)]);
 }
 
-/** Sample places of each tile's window, {@link WINDOW} a tile, interleaved x, y, frame px. */
-export const tileWindows = (tiles: readonly TileWindow[], side: number): Float32Array =>
-  windowsIn(tileCorners(tiles, side), side);
-
 /** Four corners per tile, interleaved x, y. */
 export function tileCorners(tiles: readonly TileWindow[], side: number): Float32Array {
   return Float32Array.from(tiles.flatMap(({ x, y }) => [x, y, x + side, y, x, y + side, x + side, y + side]));
 }
 
-/** Sample places of each tile's window from the places of its corners. */
-export function windowsIn(corners: Float32Array, side: number, spacing = SPACING): Float32Array {
-  const out = new Float32Array((corners.length / 8) * WINDOW * 2);
-  const first = (side - (ACROSS - 1) * spacing) / 2;
-  let at = 0;
-  for (let c = 0; c < corners.length; c += 8) {
-    for (let j = 0; j < ACROSS; j++) {
-      const v = (first + j * spacing) / side;
-      for (let i = 0; i < ACROSS; i++) {
-        const u = (first + i * spacing) / side;
-        const a = (1 - u) * (1 - v);
-        const b = u * (1 - v);
-        const d = (1 - u) * v;
-        for (let k = 0; k < 2; k++) {
-          out[at++] = a * corners[c + k] + b * corners[c + 2 + k] + d * corners[c + 4 + k] + u * v * corners[c + 6 + k];
-        }
-      }
-    }
-  }
-  return out;
+/** Sample places of each tile's window, {@link WINDOW} a tile, interleaved x, y, frame px. */
+export function tileWindows(kernels: Kernels, tiles: readonly TileWindow[], side: number): Float32Array {
+  return kernels.scoped(() =>
+    kernels.f32(windowsIn(kernels, tileCorners(tiles, side), side), tiles.length * WINDOW * 2).slice(),
+  );
 }
 
 /** Luma at places of a frame; NaN where it is hidden or out of view. */
-export function sampled(
-  { kernels, pyramids, blocked }: Pick<Witnesses, 'kernels' | 'pyramids' | 'blocked'>,
+export function sampled(seen: Looking, frame: number, places: Float32Array): Float32Array {
+  return seen.kernels.scoped(() => sampledAt(seen, frame, seen.kernels.put(places), places.length / 2));
+}
+
+/** The same of tiles' windows, by the places of their corners. */
+export function windowsOf(
+  seen: Looking,
   frame: number,
-  places: Float32Array,
+  corners: Float32Array,
+  side: number,
+  spacing = SPACING,
 ): Float32Array {
-  const [level] = pyramids.get(frame);
-  const k = pyramids.scale;
-  const out = new Float32Array(places.length / 2);
-  const [right, bottom] = [level.width - 2, level.height - 2];
-  kernels.scoped(() => {
-    const points = kernels.alloc(places.length * 4);
-    const local = kernels.f32(points, places.length);
-    // Only what is in view and free is sampled: of a wide window that may be little.
-    let n = 0;
-    for (let i = 0; i < out.length; i++) {
-      const x = Math.fround(places[2 * i] / k);
-      const y = Math.fround(places[2 * i + 1] / k);
-      const isInside = x >= 1 && y >= 1 && x < right && y < bottom;
-      if (!isInside || blocked(frame, places[2 * i], places[2 * i + 1])) {
-        out[i] = NaN;
-        continue;
-      }
-      local[2 * n] = x;
-      local[2 * n + 1] = y;
-      n++;
-    }
-    const at = kernels.alloc(n * 4);
-    kernels.run.warpPoints(level.at, level.width, level.width, level.height, points, n, at);
-    const values = kernels.f32(at, n);
-    for (let i = 0, j = 0; i < out.length; i++) if (out[i] === 0) out[i] = values[j++];
-  });
-  return out;
+  const { kernels } = seen;
+  return kernels.scoped(() =>
+    sampledAt(seen, frame, windowsIn(kernels, corners, side, spacing), (corners.length / 8) * WINDOW),
+  );
+}
+
+/** Sample places of each tile's window from the places of its corners: where they are in kernel memory. */
+function windowsIn(kernels: Kernels, corners: Float32Array, side: number, spacing = SPACING): number {
+  const n = corners.length / 8;
+  const places = kernels.alloc(n * WINDOW * 8);
+  kernels.run.placeWindows(kernels.put(corners), n, side, ACROSS, spacing, places);
+  return places;
+}
+
+/** @param places - In kernel memory, of `n` pairs of f32. */
+function sampledAt({ kernels, pyramids, blocked }: Looking, frame: number, places: number, n: number): Float32Array {
+  const [{ at, width, height }] = pyramids.get(frame);
+  const { cols, rows, side } = blocked;
+  const cells = kernels.put(blocked.of(frame));
+  const out = kernels.alloc(n * 4);
+  kernels.run.sampleFree(at, width, height, pyramids.scale, places, n, cells, cols, rows, side, out);
+  return kernels.f32(out, n).slice();
 }
 
 /** Whether a frame shows enough of the window at `at`. */

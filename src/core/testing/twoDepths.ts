@@ -2,6 +2,7 @@ import type { PlaceIn, Witnesses } from '../depth/tileWindows.ts';
 import type { FrameReader } from '../image/format.ts';
 import type { Kernels } from '../../kernels/index.ts';
 import { Pyramids } from '../motion/pyramids.ts';
+import { blockedCells } from './blocked.ts';
 import { paintedFrames, smallFormat } from './frames.ts';
 import { gaussFrom } from './random.ts';
 
@@ -50,7 +51,7 @@ export function twoDepths(
 export const witnessesOf = (kernels: Kernels, frames: FrameReader, tileSide: number): Witnesses => ({
   kernels,
   pyramids: new Pyramids(kernels, frames, count),
-  blocked: () => false,
+  blocked: blockedCells(frames),
   frame,
   sources: [0, 2, 4, 8, 10, 12],
   tileSide,

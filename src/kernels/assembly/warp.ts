@@ -250,6 +250,59 @@ export function warpPoints(src: usize, stride: i32, w: i32, h: i32, points: usiz
   }
 }
 
+/**
+ * Places of the samples of `n` square windows, `spacing` px apart, `across` of them in a row, in the middle of a tile each, by where the
+ * tiles' corners lie: four pairs of f32 a tile (first row, second row), `side` px apart in the frame the tiles are from. Pairs of f32 at out.
+ */
+export function placeWindows(corners: usize, n: i32, side: f64, across: i32, spacing: f64, out: usize): void {
+  const first = (side - <f64>(across - 1) * spacing) / 2;
+  for (let k = 0; k < n; k++) {
+    const at = corners + (<usize>k << 5);
+    const p = f64x2.promote_low_f32x4(v128.load64_zero(at));
+    const q = f64x2.promote_low_f32x4(v128.load64_zero(at, 8));
+    const r = f64x2.promote_low_f32x4(v128.load64_zero(at, 16));
+    const s = f64x2.promote_low_f32x4(v128.load64_zero(at, 24));
+    for (let j = 0; j < across; j++) {
+      const v = (first + <f64>j * spacing) / side;
+      for (let i = 0; i < across; i++) {
+        const u = (first + <f64>i * spacing) / side;
+        let sum = f64x2.mul(f64x2.splat((1 - u) * (1 - v)), p);
+        sum = f64x2.add(sum, f64x2.mul(f64x2.splat(u * (1 - v)), q));
+        sum = f64x2.add(sum, f64x2.mul(f64x2.splat((1 - u) * v), r));
+        sum = f64x2.add(sum, f64x2.mul(f64x2.splat(u * v), s));
+        v128.store64_lane(out, f32x4.demote_f64x2_zero(sum), 0);
+        out += 8;
+      }
+    }
+  }
+}
+
+/**
+ * Bicubic samples at `n` places of a frame, pairs of f32, px of the frame, of which a sample of the plane takes `scale`. NaN where a place is
+ * too close to the plane's border or outside, or lies in a cell that is not 0: cols x rows bytes, `side` px of the frame each.
+ */
+export function sampleFree(
+  src: usize, w: i32, h: i32, scale: f32, places: usize, n: i32,
+  cells: usize, cols: i32, rows: i32, side: f64, out: usize,
+): void {
+  prepareTaps();
+  const right = <f32>(w - 2);
+  const bottom = <f32>(h - 2);
+  for (let k = 0; k < n; k++) {
+    const px = load<f32>(places + (<usize>k << 3));
+    const py = load<f32>(places + (<usize>k << 3), 4);
+    const x = px / scale;
+    const y = py / scale;
+    let value: f32 = NaN;
+    if (x >= 1 && y >= 1 && x < right && y < bottom) {
+      const c = min(cols - 1, <i32>(<f64>px / side));
+      const r = min(rows - 1, <i32>(<f64>py / side));
+      if (load<u8>(cells + <usize>(r * cols + c)) == 0) value = bicubic(src, w, w, h, x, y);
+    }
+    store<f32>(out + (<usize>k << 2), value);
+  }
+}
+
 function bicubic(src: usize, stride: i32, w: i32, h: i32, px: f32, py: f32): f32 {
   const zero: f32 = 0;
   const half: f32 = 0.5;
