@@ -12,8 +12,11 @@ export type ToProcess = { options: ApartOptions } | 'stop';
 export type FromProcess = { progress: Progress } | { result: TakeResult } | { error: SentError };
 
 const ENTRY = new URL('./takeProcess.js', import.meta.url);
-/** The engine's threads keep all cores busy: helpers that collect garbage beside them would take a tenth of the time, and save none. */
-const NO_HELPERS = '--single-threaded-gc';
+/**
+ * The engine's threads keep all cores busy: helpers that collect garbage and compile beside them would take a sixth of the time, and save
+ * next to none.
+ */
+const NO_HELPERS = ['--single-threaded-gc', '--no-concurrent-recompilation'];
 
 /**
  * Computes a take in a process of its own. What it needed is free when it has ended: of a large picture the lossless encoder alone
@@ -23,7 +26,7 @@ const NO_HELPERS = '--single-threaded-gc';
  */
 export async function computeApart({ signal, onProgress, ...options }: WorkOptions): Promise<TakeResult> {
   signal?.throwIfAborted();
-  const child = fork(ENTRY, { serialization: 'advanced', execArgv: [...process.execArgv, NO_HELPERS] });
+  const child = fork(ENTRY, { serialization: 'advanced', execArgv: [...process.execArgv, ...NO_HELPERS] });
   const tell = (message: ToProcess): void => void (child.connected && child.send(message));
   const stop = (): void => tell('stop');
   signal?.addEventListener('abort', stop, { once: true });
