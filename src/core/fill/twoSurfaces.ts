@@ -15,6 +15,7 @@ const REACH = 2;
 const WINDOW = 4;
 /** How much better the other surface must do, as a share of the weights that agree. */
 const BETTER = 0.02;
+
 /** A second surface of some tiles. */
 export interface Beside {
   /** 1 for the tiles that have one. */
