@@ -207,7 +207,7 @@ export class EngineSession {
   }
 
   measureFlicker(frames: number[]): RowLight[] {
-    return this.frames.rowLights(this.kernels, this.motion!.data, frames, this.marked.blocked);
+    return this.frames.rowLights(this.kernels, this.motion!.data, frames, this.marked.blocked.has);
   }
 
   /** What was seen in flickering light is forgotten. */

@@ -5,7 +5,6 @@ import type { FinishInput } from '../core/fill/finish.ts';
 import { readRegionPlane, type Region } from '../core/fill/region.ts';
 import type { FrameFormat, FrameReader } from '../core/image/format.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
-import type { BlockedCells } from '../core/image/blockedCells.ts';
 import type { BlockedAt } from '../core/motion/links.ts';
 import { inClip } from '../core/movers/maskPatch.ts';
 import type { Kernels } from '../kernels/index.ts';
@@ -47,12 +46,12 @@ export class EvenFrames implements FrameReader {
   }
 
   /** Measures the light of some frames' rows. @param blocked - In px of the frames. */
-  rowLights(kernels: Kernels, motion: CameraMotionData, frames: readonly number[], blocked: BlockedCells): RowLight[] {
+  rowLights(kernels: Kernels, motion: CameraMotionData, frames: readonly number[], blocked: BlockedAt): RowLight[] {
     const factor = flickerStep(this.format);
     const small = new SmallerFrames(kernels, this.store, factor);
     const { width, height } = small.format;
     const camera = new CameraMotion({ ...motion, width, height });
-    const isBlocked: BlockedAt = (t, x, y) => blocked.has(t, inClip(x, factor), inClip(y, factor));
+    const isBlocked: BlockedAt = (t, x, y) => blocked(t, inClip(x, factor), inClip(y, factor));
     return frames.map((frame) => rowLightOf(small, camera, frame, isBlocked));
   }
 

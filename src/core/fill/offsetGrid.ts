@@ -9,6 +9,10 @@ export function offsetGrid(region: Region): Grid {
   return { cols: region.cols * CELLS_PER_TILE, rows: region.rows * CELLS_PER_TILE };
 }
 
+/** The cell in which a px of a region lies. */
+export const cellAt = ({ rect: { width }, cols }: Region, i: number): number =>
+  Math.floor(i / (width * CELL)) * cols * CELLS_PER_TILE + Math.floor((i % width) / CELL);
+
 /** The cells in which places lie, frame px, interleaved; those off the grid are left out. */
 export function cellsAt(region: Region, places: ArrayLike<number>): Set<number> {
   const { cols, rows } = offsetGrid(region);

@@ -1,6 +1,7 @@
 import { expect, it } from '@jest/globals';
+import { cellAt } from './offsetGrid.ts';
 import type { Region } from './region.ts';
-import { cellAt, ShownLuma, type Beyond } from './shownAround.ts';
+import { ShownLuma, type Beyond } from './shownAround.ts';
 
 /** One row of three tiles: dark on the left, from column 20 on bright, a speck at column 40; what lies right of it is not shown. */
 const width = 48;

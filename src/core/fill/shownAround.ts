@@ -1,12 +1,8 @@
-import { CELL, CELLS_PER_TILE, offsetGrid } from './offsetGrid.ts';
+import { CELL, offsetGrid } from './offsetGrid.ts';
 import type { Region } from './region.ts';
 
 /** How far a luma is from all that is shown around a cell, in the planes' levels; 0 within it, Infinity where nothing is shown. */
 export type Beyond = (luma: number, cell: number) => number;
-
-/** The cell of the offset grid in which a px of a region lies. */
-export const cellAt = ({ rect: { width }, cols }: Region, i: number): number =>
-  Math.floor(i / (width * CELL)) * cols * CELLS_PER_TILE + Math.floor((i % width) / CELL);
 
 /** The darkest and the brightest luma that is shown in each cell of a region's offset grid. */
 export class ShownLuma {

@@ -1,9 +1,9 @@
 import { medianOfFirst } from '../geometry/linear.ts';
 import { ramp } from '../geometry/ramp.ts';
 import { agreementWithFrame, type Gathered } from './gathered.ts';
-import { CELL } from './offsetGrid.ts';
+import { CELL, cellAt } from './offsetGrid.ts';
 import { eachTileRow } from './region.ts';
-import { cellAt, ShownLuma, type Beyond } from './shownAround.ts';
+import { ShownLuma, type Beyond } from './shownAround.ts';
 import { ENOUGH } from './sourceAgreement.ts';
 
 /** By how much less of the weights may agree about the nearer one of two: behind its edge others see the far one well. */

@@ -4,9 +4,8 @@ import { mostOften } from '../geometry/mostOften.ts';
 import { boxMean } from '../image/boxMean.ts';
 import type { Fusion } from './fusion.ts';
 import { nothingOf, type Gathered } from './gathered.ts';
-import { CELL } from './offsetGrid.ts';
+import { CELL, cellAt } from './offsetGrid.ts';
 import { eachTileRow, partOf, planeSize, TILE, type Region } from './region.ts';
-import { cellAt } from './shownAround.ts';
 import { evidenceOf } from './surfaceEvidence.ts';
 
 /** Tiles from which another surface may reach into one. */
