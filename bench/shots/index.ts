@@ -8,6 +8,7 @@ import { follow } from './follow.ts';
 import { hunting } from './hunting.ts';
 import { laneAhead, laneComing } from './lane.ts';
 import { lamps } from './lamps.ts';
+import { lettered, numbered } from './lettered.ts';
 import { lowrate } from './lowrate.ts';
 import { night } from './night.ts';
 import { orbit } from './orbit.ts';
@@ -49,4 +50,6 @@ export const BENCH_SHOTS: readonly Shot[] = [
   overhead,
   action,
   buzz,
+  lettered,
+  numbered,
 ];

@@ -142,7 +142,7 @@ function reportOf(p: Prepared, request: FillRequest, result: TakeResult, started
     clip,
     settings: request.settings,
     draft: request.draft,
-    motion: { tripod, residualPx, cuts: cutsOf(scenes) },
+    motion: { tripod, residualPx, carried: result.carried, cuts: cutsOf(scenes) },
     ...staysJson(result.stays),
     reveal: result.reveal,
     fill: result.frames,

@@ -6,7 +6,7 @@ import type { TakeResult } from '../media/take.ts';
 /** What a person should know about footage that is worked on nevertheless, in sentences. */
 export function noticesOf(
   { interlaced }: Pick<ClipInfo, 'interlaced'>,
-  { stays: { bars, fixed }, motion }: Pick<TakeResult, 'stays' | 'motion'>,
+  { stays: { bars, fixed }, motion, carried }: Pick<TakeResult, 'stays' | 'motion' | 'carried'>,
 ): string[] {
   const out: string[] = [];
   const cuts = cutsOf(motion.scenes);
@@ -24,6 +24,12 @@ export function noticesOf(
     const percent = (100 * shareOf(fixed)).toFixed(1);
     out.push(
       `Something is fixed to the picture, such as a logo or a time code (${percent} % of it): it stays as it is, and nothing is taken from it.`,
+    );
+  }
+  if (carried) {
+    out.push(
+      'What goes away is on something that moves, such as lettering on a car: that is followed instead of the background, ' +
+        'and the fill is made from it. To have the background seen through it, mark all of the thing.',
     );
   }
   if (interlaced) {

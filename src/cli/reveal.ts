@@ -34,13 +34,13 @@ export async function revealCommand(request: RevealRequest, terminal: Terminal, 
       signal,
       onProgress: ({ stage, done }) => terminal.progress(stage, done),
     });
-    const { reveal, motion, stays } = await work.reveal().finally(() => work.close());
+    const { reveal, motion, carried, stays } = await work.reveal().finally(() => work.close());
     const frames = reveal.map(({ map: _, ...rest }) => rest);
     const cuts = cutsOf(motion.scenes);
-    noticesOf(prepared.clip, { stays, motion }).forEach((text) => terminal.say(text));
+    noticesOf(prepared.clip, { stays, motion, carried }).forEach((text) => terminal.say(text));
     const { tripod } = motion;
     const json = JSON.stringify(
-      { reach: request.reach, tripod, cuts, ...staysJson(stays), total: total(reveal), frames },
+      { reach: request.reach, tripod, carried, cuts, ...staysJson(stays), total: total(reveal), frames },
       null,
       1,
     );

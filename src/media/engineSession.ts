@@ -13,7 +13,7 @@ import { Completer } from '../core/fill/complete.ts';
 import { depthHelps } from '../core/fill/depthHelps.ts';
 import { gatherDonor } from '../core/fill/donor.ts';
 import { Finisher, type Patch } from '../core/fill/finish.ts';
-import { withdraw, withdrawContradicted } from '../core/fill/distrust.ts';
+import { withdraw } from '../core/fill/distrust.ts';
 import { GrainDrift } from '../core/fill/grainDrift.ts';
 import { GrainField } from '../core/fill/grainField.ts';
 import type { Gatherer } from '../core/fill/gather.ts';
@@ -39,6 +39,8 @@ import type { Fixed, Stays } from '../core/fixed/stays.ts';
 import { barsOf, type Bars } from '../core/image/bars.ts';
 import { shrunk, snap, type FrameReader, type Rect } from '../core/image/format.ts';
 import { boxOf, fillMatteCells, LEAST_TAINT_PX, TAINT_PX } from '../core/image/matteCells.ts';
+import type { CarrierMask } from '../core/carrier/carrierMask.ts';
+import type { Unlike } from '../core/carrier/goesWith.ts';
 import { CameraMotion, type CameraMotionData } from '../core/motion/cameraMotion.ts';
 import { CORNERS_ACROSS, FEW_CORNERS_ACROSS, LinkMeter, type Link } from '../core/motion/links.ts';
 import type { Mover } from '../core/movers/movers.ts';
@@ -51,6 +53,7 @@ import type { Kernels } from '../kernels/index.ts';
 import { draftFactor } from './decode.ts';
 import { EvenFrames } from './evenFrames.ts';
 import type {
+  CarrierTask,
   CarryTask,
   Contradicted,
   DepthTask,
@@ -72,6 +75,7 @@ import type {
 import { Gatherings, type SourcedRegion } from './gatherings.ts';
 import { PYRAMID_SLOTS } from './memoryPlan.ts';
 import { readPlate } from './plateFile.ts';
+import { carrierOf, probeCarrier } from './sessionCarrier.ts';
 import { SessionMattes } from './sessionMattes.ts';
 import { BehindCutter } from './behindCutter.ts';
 import { SmallerFrames } from './smallerFrames.ts';
@@ -89,6 +93,7 @@ export class EngineSession {
   private readonly marked: SessionMattes;
   private search?: MoverSearch;
   private motion?: CameraMotion;
+  private carrier?: CarrierMask;
   private gatherings?: Gatherings;
   private drift?: GrainDrift;
   private finder?: VisibilityFinder;
@@ -142,6 +147,10 @@ export class EngineSession {
       last = link.fit.model === 'none' ? undefined : link.fit.matrix;
       return link;
     });
+  }
+
+  probeCarrier(task: CarrierTask): Unlike {
+    return probeCarrier(this.kernels, this.pyramidsOfFrames(), this.job, task);
   }
 
   private linkMeter(): LinkMeter {
@@ -203,6 +212,7 @@ export class EngineSession {
     this.motion = new CameraMotion(data);
     this.drift = new GrainDrift(this.motion);
     this.finder = new VisibilityFinder(this.kernels, this.motion, this.job.cells, this.job.settings.reach);
+    this.carrier = carrierOf(this.frames, this.job, this.motion);
     this.gatherings = undefined;
   }
 
@@ -299,7 +309,9 @@ export class EngineSession {
   }
 
   private regionAt(frame: number, box: Rect): Region {
-    return regionOf(this.kernels, frame, box, this.mattes, this.taint);
+    const region = regionOf(this.kernels, frame, box, this.mattes, this.taint);
+    this.carrier?.keep(region);
+    return region;
   }
 
   /** The regions of those frames that have a hole. */
@@ -323,20 +335,11 @@ export class EngineSession {
     }));
     const side = OFFSET_CELL * factor;
     return this.gathering().with(work, new DepthMotion(motion), mattes, (gatherer) =>
-      work.map(({ region, sources }) => {
-        const gathered = gatherer.gather(region, sources);
-        const restless = restlessnessOf(gathered);
-        const atFullSize = (places: number[]): number[] => places.map((v) => v * factor);
-        const ifRestless = withdrawContradicted({ ...gathered, restless, support: gathered.support.slice() });
-        const places = restless ? withdrawContradicted(gathered) : ifRestless;
-        return {
-          frame: region.frame,
-          places: atFullSize(places),
-          ifRestless: atFullSize(ifRestless),
-          restless: this.gathering().tellsRestless(region, restless, factor),
-          side,
-        };
-      }),
+      work.map(({ region, sources }) => ({
+        frame: region.frame,
+        side,
+        ...this.gathering().contradicted(gatherer.gather(region, sources), factor),
+      })),
     );
   }
 
@@ -351,21 +354,19 @@ export class EngineSession {
         const shown = gatherer.gather(region, sources);
         if (restless) this.gathering().takeMirrored(shown, restless);
         const contradicted = this.gathering().withdrawn(shown);
-        const softening = fine ? findSoftening(this.kernels, shown, format) : undefined;
+        const softening = fine && !this.carrier ? findSoftening(this.kernels, shown, format) : undefined;
         const { gathered, lit } = this.relit(softening ? soften(this.kernels, shown, format, softening) : shown);
         stored.push(packFrame(this.kernels, gathered, format));
-        const { measure, residual } = measureRim(this.kernels, gathered, format, fine, lit);
+        const { measure, residual } = measureRim(this.kernels, gathered, format, fine, lit, fine && !this.carrier);
         const follows =
           before?.region.frame === region.frame - 1 && this.motion!.sameScene(region.frame - 1, region.frame);
-        const next = follows && fine;
-        const likeness = next ? compareGrain(residual, before!, this.motion!) : NOT_COMPARED;
+        const likeness = follows && fine ? compareGrain(residual, before!, this.motion!) : NOT_COMPARED;
         const asked = follows && k === 1;
         const flecks = asked ? tallyFlecks(residual, before!, this.motion!, fleckScale(format)) : undefined;
         before = residual;
-        const place = { frame: region.frame, rect: region.rect };
         return {
           frame: region.frame,
-          region: place,
+          region: { frame: region.frame, rect: region.rect },
           measure: { ...measure, softening, likeness, flecks },
           contradicted,
         };
@@ -408,7 +409,8 @@ export class EngineSession {
     const motion = this.motionFor(work, depth ? [depth] : []);
     const gathered = this.gathering().with(work, motion, this.mattes, (g) => g.gather(region, sources));
     if (restless) this.gathering().takeMirrored(gathered, restless);
-    const beside = this.gathering().besideMattes(gathered, motion);
+    const beside = this.carrier ? undefined : this.gathering().besideMattes(gathered, motion);
+    this.carrier?.believe(region, gathered.support);
     this.gathering().withdrawn(gathered);
     withdraw(region, gathered.support, contradicted);
     return buildPlate(this.kernels, gathered, format, this.job.settings.seed, beside);

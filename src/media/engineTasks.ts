@@ -1,5 +1,6 @@
 import type { StretchDepth } from '../core/depth/depthPlaces.ts';
 import type { BodyBehind } from '../core/behind/planBehind.ts';
+import type { FramePair } from '../core/carrier/pairs.ts';
 import type { PlacedOffsets } from '../core/fill/finish.ts';
 import type { FleckSource } from '../core/fill/fleckOffsets.ts';
 import type { Statistic } from '../core/fill/fusion.ts';
@@ -11,6 +12,7 @@ import type { Region } from '../core/fill/region.ts';
 import type { FillSettings } from '../core/fill/settings.ts';
 import type { Matrix3 } from '../core/geometry/homography.ts';
 import type { FrameFormat, Rect } from '../core/image/format.ts';
+import type { CameraMotionData } from '../core/motion/cameraMotion.ts';
 import type { MatteCells } from '../core/image/matteCells.ts';
 import type { MaskPatch } from '../core/movers/maskPatch.ts';
 import type { Moving } from '../core/movers/segment.ts';
@@ -67,6 +69,13 @@ export interface LinkTask {
   /** Known poses, from which long links are guessed; without them a pair is guessed from the one before. */
   poses?: Matrix3[];
   levels: number;
+}
+
+/** Two frames, and the motions that are tried between them. */
+export interface CarrierTask {
+  pair: FramePair;
+  background: CameraMotionData;
+  matte: CameraMotionData;
 }
 
 /** A frame, and those from which it is filled. */

@@ -16,7 +16,7 @@ import { LEAST_TAINT_PX, TAINT_PX, type MatteCells } from '../core/image/matteCe
 import type { CameraMotion } from '../core/motion/cameraMotion.ts';
 import type { VisibilityFinder } from '../core/reveal/visibility.ts';
 import type { Kernels } from '../kernels/index.ts';
-import type { Told } from './engineTasks.ts';
+import type { Contradicted, Told } from './engineTasks.ts';
 import { seenFrom } from './seenFrom.ts';
 
 /** A region, and the frames from which it is filled. */
@@ -80,6 +80,24 @@ export class Gatherings {
     const { cells, finder } = this.shot;
     const places = restlessPlaces(region, restless).map((v) => v * factor);
     return areHiddenBriefly(finder.covered(region.frame), cells, places);
+  }
+
+  /**
+   * What the sources of a frame contradict one another about, as middles of cells, px of the mattes: as it is, and as in a shot of which
+   * some moves by itself.
+   *
+   * @param factor - How many times smaller the frame is than the mattes.
+   */
+  contradicted(gathered: Gathered, factor: number): Pick<Contradicted, 'places' | 'ifRestless' | 'restless'> {
+    const restless = restlessnessOf(gathered);
+    const atFullSize = (places: number[]): number[] => places.map((v) => v * factor);
+    const ifRestless = withdrawContradicted({ ...gathered, restless, support: gathered.support.slice() });
+    const places = restless ? withdrawContradicted(gathered) : ifRestless;
+    return {
+      places: atFullSize(places),
+      ifRestless: atFullSize(ifRestless),
+      restless: this.tellsRestless(gathered.region, restless, factor),
+    };
   }
 
   /**

@@ -50,7 +50,7 @@ export async function planPlates(grounds: PlateGrounds): Promise<Omit<PlateTask,
     const near = fromFrames ? ladder(frame, Math.min(settings.reach, NEAR_REACH), choices.length) : [];
     const others = near.filter((s) => finder.sameScene(s, frame) && !own.includes(s));
     const sources = [frame, ...own, ...evenly(others, Math.max(0, PLATE_SOURCES - own.length))].sort((a, b) => a - b);
-    const rect = plateRect(unseenBox(maps[frame]!, cells), grounds.frames);
+    const rect = plateRect(unseenBox(maps[frame]!, cells), grounds.frames, camera.data.background !== undefined);
     tasks.push({ frame, rect, sources, contradicted: seenFrom(frame, gathered.map(contradictedOf), camera) });
     forget(maps, { frame, rect }, cells, finder);
   }

@@ -25,15 +25,18 @@ import type {
   Told,
 } from './engineTasks.ts';
 import { FEW_LINKS, LONG_LINKS, measureCamera, stillMotion } from './cameraWork.ts';
+import { findCarrier } from './carrierWork.ts';
 import { findBehind } from './behindWork.ts';
 import { evenLight } from './flickerWork.ts';
 import type { BodyBehind } from '../core/behind/planBehind.ts';
+import { joined, middleOf, sourced } from './frameChunks.ts';
 import { MattesWork } from './mattesWork.ts';
 import { loadKernels } from './kernelFile.ts';
 import { memoryCeiling, memoryPlan } from './memoryPlan.ts';
 import { readPlate, type StoredPlate } from './plateFile.ts';
 import { carriedPlates } from './carriedPlates.ts';
 import { planPlates } from './planPlates.ts';
+import { areSome, PROBES } from './probes.ts';
 import { contradictedOf, seenFrom } from './seenFrom.ts';
 import { partsAlone, SharedParts, type Part, type Parts } from './parts.ts';
 import { CHUNK } from './takeFiles.ts';
@@ -68,7 +71,10 @@ export interface WorkOptions {
 export interface RevealResult {
   /** What of the film is left alone. Px of the mattes. */
   stays: Stays;
+  /** The camera's. */
   motion: CameraMotionData;
+  /** Something that moves carries what goes away, and is followed instead of the background. */
+  carried: boolean;
   reveal: RevealMap[];
   /** Side of a cell of the maps, px, and their size in cells. */
   cell: number;
@@ -82,6 +88,7 @@ export interface TakeResult {
   /** As of {@link RevealResult}. */
   stays: Stays;
   motion: CameraMotionData;
+  carried: boolean;
   reveal: FrameReveal[];
   /** Per frame with a hole: its px, and those that no frame showed. */
   frames: { frame: number; hole: number; unseen: number }[];
@@ -110,9 +117,6 @@ const ASKED_EVERY = 5;
 const ASKED_CHUNKS = 2;
 const ASKED_TOGETHER = 4;
 const BELIEVED_FROM = 24;
-/** Frames that are asked what a shot is like, and the share of them that must say so. */
-const PROBES = 8;
-const PROBES_SHARE = 0.2;
 
 /** Longer side at most of the frames in which it is searched for who passes behind holes, px. */
 const SEARCH_LONG_SIDE = 400;
@@ -173,7 +177,8 @@ export class TakeWork {
   /** How much of each frame's hole the shot shows elsewhere. */
   async reveal(): Promise<RevealResult> {
     await this.mattes.read();
-    const motion = await this.solveMotion(FEW_LINKS);
+    const camera = await this.solveMotion(FEW_LINKS);
+    const motion = await this.followed(camera);
     const reveal = await this.inRanges('reveal', (range) => this.threads.run('reveal', range));
     const { sources } = this.options.settings;
     // To a camera that rests nothing slides: there is nothing to ask.
@@ -183,7 +188,7 @@ export class TakeWork {
     const { cell, cols, rows } = this.cells;
     const maps = reveal.map((r) => (r.unseen > 0 ? r.map : undefined));
     const best = maps.some(Boolean) ? bestAnchor(maps, this.cells, await this.finder(motion)) : undefined;
-    return { stays: this.mattes.stays, motion, reveal, cell, cols, rows, best };
+    return { stays: this.mattes.stays, motion: camera, carried: motion !== camera, reveal, cell, cols, rows, best };
   }
 
   /** What a removal's plate and its donor show, at the size of the mattes. */
@@ -241,16 +246,19 @@ export class TakeWork {
   async fill(): Promise<TakeResult> {
     await mkdir(this.folder, { recursive: true });
     await this.mattes.read();
-    const motion = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
+    const camera = await this.solveMotion(this.options.draft ? FEW_LINKS : LONG_LINKS);
+    const motion = await this.followed(camera);
+    const carried = motion !== camera;
     await evenLight(this.threads, this.parts, this.options.count, this.options.frames.format);
     const first = await this.inRanges('reveal', (range) => this.threads.run('choose', range));
     const local = await this.once('depth-helps', () => this.probeDepth(first, motion));
-    const { contested } = await this.once('contested', () => this.probeSources(first));
+    const { contested } = carried ? { contested: false } : await this.once('contested', () => this.probeSources(first));
     const many = local || contested ? await this.chooseMany(local ? 'depth' : 'crowd') : first;
     // Of water many sources show as many things as few do; people who pass are outvoted.
     const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
     const choices = restless && !local ? first : many;
-    const fromFrames = this.options.settings.sources.includes('frames');
+    // Beside what carries a hole everything else seems to pass.
+    const fromFrames = this.options.settings.sources.includes('frames') && !carried;
     const { gathered, depths, told } = await this.gather(choices, { local, restless });
     const onProgress = (done: number): void => this.report('behind', done);
     const grounds = { count: this.options.count, motion, restless, onProgress };
@@ -263,7 +271,7 @@ export class TakeWork {
     const flecks = fleckOffsetsOf(this.cells, this.camera!, asked);
     const frames = await this.finish(gathered, { plates, depths }, { behind, flecks });
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);
-    return { stays: this.mattes.stays, motion, reveal, frames, plates: plates.length };
+    return { stays: this.mattes.stays, motion: camera, carried, reveal, frames, plates: plates.length };
   }
 
   private report(stage: Progress['stage'], done: number): void {
@@ -311,10 +319,22 @@ export class TakeWork {
       always || this.cells.area.some((a) => a > 0)
         ? await this.measureMotion(distances)
         : stillMotion(this.options.mattes.format, this.options.count);
+    await this.mattes.settle(motion);
+    return this.follow(motion);
+  }
+
+  private async follow(motion: CameraMotionData): Promise<CameraMotionData> {
     await this.threads.all('setMotion', motion);
     this.camera = new CameraMotion(motion);
-    await this.mattes.settle(motion);
     return motion;
+  }
+
+  /** The motion by which a hole is filled: the camera's, or that of what carries what goes away. */
+  private async followed(motion: CameraMotionData): Promise<CameraMotionData> {
+    // A plate shows the background.
+    if (this.options.settings.sources.includes('plate')) return motion;
+    const carrier = await this.once('carrier', () => findCarrier(this.threads, this.cells, motion));
+    return carrier ? this.follow(carrier) : motion;
   }
 
   private measureMotion(distances: readonly number[]): Promise<CameraMotionData> {
@@ -331,7 +351,7 @@ export class TakeWork {
    * every other one does.
    */
   private async probeDepth(choices: FrameChoice[], motion: CameraMotionData): Promise<boolean> {
-    if (motion.tripod) return false;
+    if (motion.tripod || motion.background) return false;
     const asked = sourced(this.probed(), choices);
     const deepOf = async (some: SourcedFrame[]): Promise<number> =>
       (await Promise.all(some.map((one) => this.threads.run('probeDepth', one)))).filter(Boolean).length;
@@ -495,21 +515,3 @@ export class TakeWork {
     return (await this.parts.all(parts, () => this.report('finish', ++done / parts.length))).flat();
   }
 }
-
-/** Whether so many of the frames asked tell something of the shot. */
-const areSome = (told: number, of: number): boolean => told > 0 && told >= of * PROBES_SHARE;
-
-/** Every so many chunks as one. */
-function joined(chunks: readonly [number, number[]][], per: number): [number, number[]][] {
-  const out = new Map<number, number[]>();
-  for (const [k, frames] of chunks) {
-    const n = Math.floor(k / per);
-    out.set(n, [...(out.get(n) ?? []), ...frames]);
-  }
-  return [...out];
-}
-
-const sourced = (frames: readonly number[], choices: readonly FrameChoice[]): SourcedFrame[] =>
-  frames.map((frame) => ({ frame, sources: choices[frame].sources }));
-
-const middleOf = (frames: readonly number[]): number => frames[frames.length >> 1];

@@ -40,8 +40,9 @@ export interface RimResidual {
 
 /**
  * Compares the gathered picture with the frame on the rim, where both are known.
- * @param fine - Also fit sharpness and measure grain; a draft goes without.
+ * @param fine - Also measure grain; a draft goes without.
  * @param lit - 1 for cells of the offset grid that are in other light ({@link relight}).
+ * @param sharpens - Also fit sharpness, which a rim of few px does not tell.
  */
 export function measureRim(
   kernels: Kernels,
@@ -49,6 +50,7 @@ export function measureRim(
   format: FrameFormat,
   fine: boolean,
   lit?: Uint8Array,
+  sharpens = fine,
 ): { measure: Omit<RimMeasure, 'likeness' | 'softening' | 'flecks'>; residual: RimResidual } {
   const { region, planes, own } = gathered;
   const unit = 2 ** (format.depth - 8);
@@ -56,7 +58,7 @@ export function measureRim(
   const rim = measurableRim(gathered, format);
   const seen = rim.slice();
   const fit = (): { transfer: Float32Array; estimates: Float32Array[] } => {
-    const transfer = fine ? fitTransfer(kernels, planes[0], own[0], rim, w, h, unit) : identityTransfer();
+    const transfer = sharpens ? fitTransfer(kernels, planes[0], own[0], rim, w, h, unit) : identityTransfer();
     return { transfer, estimates: [applyTransfer(kernels, planes[0], region, transfer), ...planes.slice(1)] };
   };
   let fitted = fit();

@@ -23,12 +23,20 @@ export interface Plate {
 
 /** How far around the unseen part patches are looked for, as a share of the frame's long side. */
 const SEARCH_SHARE = 0.09;
+/** The same on something that is not much larger than what it carries: a share of that, and tiles at least. */
+const NARROW_SHARE = 0.35;
+const NARROW_TILES = 2;
 /** Room beyond the frame, so that patches at its border have a centre, px. */
 const BEYOND = TILE;
 
-/** Rectangle of the plate that completes the given cells of a frame. */
-export function plateRect(box: Rect, format: FrameFormat): Rect {
-  const margin = Math.ceil(Math.max(format.width, format.height) * SEARCH_SHARE);
+/**
+ * Rectangle of the plate that completes the given cells of a frame.
+ * @param narrow - What is around lies on something of which little may be seen.
+ */
+export function plateRect(box: Rect, format: FrameFormat, narrow = false): Rect {
+  const wide = Math.ceil(Math.max(format.width, format.height) * SEARCH_SHARE);
+  const beside = Math.ceil(Math.sqrt(box.width * box.height) * NARROW_SHARE);
+  const margin = narrow ? Math.min(wide, Math.max(NARROW_TILES * TILE, beside)) : wide;
   const allowed = grow({ x: 0, y: 0, width: format.width, height: format.height }, BEYOND);
   return snap(intersect(grow(box, margin), allowed), TILE);
 }

@@ -28,6 +28,8 @@ export interface MatteCells {
   boxes: Int32Array;
   /** Sum of the matte per frame, px. */
   area: Float64Array;
+  /** Middle of the matte per frame, px: x, y; not a number where there is none. */
+  middles: Float64Array;
 }
 
 export function createMatteCells(width: number, height: number, count: number): MatteCells {
@@ -43,6 +45,7 @@ export function createMatteCells(width: number, height: number, count: number): 
     state: new Uint8Array(new SharedArrayBuffer(count * cols * rows)),
     boxes: new Int32Array(new SharedArrayBuffer(count * 16)),
     area: new Float64Array(new SharedArrayBuffer(count * 8)),
+    middles: new Float64Array(new SharedArrayBuffer(count * 16)),
   };
 }
 
@@ -89,7 +92,7 @@ export function fillMatteCells(kernels: Kernels, cells: MatteCells, mattes: Fram
   kernels.scoped(() => {
     const mask = kernels.alloc(width * height);
     const state = kernels.alloc(cols * rows);
-    const box = kernels.alloc(24);
+    const box = kernels.alloc(40);
     kernels.u8(state, cols * rows).fill(FREE);
     // The hole last: its box stays.
     for (let plane = planes.length - 1; plane >= 0; plane--) {
@@ -98,7 +101,9 @@ export function fillMatteCells(kernels: Kernels, cells: MatteCells, mattes: Fram
     }
     const [left, top, right, bottom] = kernels.i32(box, 4);
     cells.boxes.set(right < left ? [0, 0, 0, 0] : [left, top, right - left + 1, bottom - top + 1], frame * 4);
-    cells.area[frame] = kernels.f64(box + 16, 1)[0] / 255;
+    const [sum, across, down] = kernels.f64(box + 16, 3);
+    cells.area[frame] = sum / 255;
+    cells.middles.set([across / sum, down / sum], frame * 2);
     cells.state.set(kernels.u8(state, cols * rows), frame * cols * rows);
   });
 }

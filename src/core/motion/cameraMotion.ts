@@ -33,6 +33,8 @@ export interface CameraMotionData {
   support: Float32Array;
   /** Per frame the number of its scene, see {@link scenesOf}: nothing is carried from one to another. */
   scenes: Uint32Array;
+  /** Where this is the motion of something that carries what goes away: that of the background. */
+  background?: CameraMotionData;
 }
 
 /** The motion of the background seen by the camera: places of one frame in any other. */

@@ -80,7 +80,8 @@ export function projectCells(cells: usize, n: i32, m: usize, out: usize): void {
 /**
  * Reads a w x h mask of bytes into cells of cell x cell px (a power of two), cols x rows of them: `kind` (1 or 2) where
  * any of it is above 0, and 1 (unless 2 already) for cells within `near` px of such a px.
- * `box` gets left, top, right, bottom (inclusive, i32; right < left = empty) and the sum of the mask (f64, at byte 16).
+ * `box` gets left, top, right, bottom (inclusive, i32; right < left = empty) and the sums of the mask, of the mask times x,
+ * and of the mask times y (f64, from byte 16 on).
  */
 export function maskCells(
   mask: usize, w: i32, h: i32, kind: i32, cell: i32, near: i32, cols: i32, rows: i32, state: usize, box: usize,
@@ -90,6 +91,8 @@ export function maskCells(
   let right = -1;
   let bottom = -1;
   let sum: i64 = 0;
+  let across: i64 = 0;
+  let down: i64 = 0;
   for (let y = 0; y < h; y++) {
     const row = mask + <usize>(y * w);
     for (let x = 0; x < w; ) {
@@ -102,6 +105,8 @@ export function maskCells(
         const v = load<u8>(row + <usize>x);
         if (v == 0) continue;
         sum += <i64>v;
+        across += <i64>v * <i64>x;
+        down += <i64>v * <i64>y;
         left = min(left, x);
         right = max(right, x);
         top = min(top, y);
@@ -115,6 +120,8 @@ export function maskCells(
   store<i32>(box, right, 8);
   store<i32>(box, bottom, 12);
   store<f64>(box, <f64>sum, 16);
+  store<f64>(box, <f64>across, 24);
+  store<f64>(box, <f64>down, 32);
 }
 
 function touch(state: usize, kind: i32, cell: i32, near: i32, cols: i32, rows: i32, x: i32, y: i32): void {
