@@ -120,6 +120,8 @@ export interface RevealData {
   bars: boolean;
   /** Whether something is fixed to the picture, such as a logo. It stays as well. */
   fixed: boolean;
+  /** Whether something that moves carries what goes away, and is followed instead of the background. */
+  carried: boolean;
   /** Frames at which the picture changes at once: nothing is carried from one side to the other. */
   cuts: number[];
   total: RevealTotal;

@@ -100,7 +100,7 @@ export function packReveal(
   key: string,
   first: number,
   { info }: StoredClip,
-  { reveal, stays, motion, cell, cols, rows, best }: RevealResult,
+  { reveal, stays, motion, carried, cell, cols, rows, best }: RevealResult,
   coverage: CoverageData | null = null,
 ): { data: RevealData; maps: Uint8Array } {
   const turn = new MapTurn(cols, rows, info.rotation);
@@ -119,6 +119,7 @@ export function packReveal(
     tripod: motion.tripod,
     bars: stays.bars !== undefined,
     fixed: stays.fixed !== undefined,
+    carried,
     cuts: cutsOf(motion.scenes).map((t) => first + t),
     total: totalOf(reveal),
     best: best && best.of > 0 ? { frame: first + best.frame, share: best.served / best.of } : null,

@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { SETTINGS_DEFAULTS, type RemovalNode } from '../../../contract/document.ts';
 import type { MoverView, SearchView } from '../../../contract/movers.ts';
-import type { CoverageData, RevealView, TakeView } from '../../../contract/takes.ts';
+import type { RevealData, RevealView, TakeView } from '../../../contract/takes.ts';
 import { rectanglePoints } from '../../../core/shapes/shape.ts';
 import { adviceFor, standing } from './advice.ts';
 import { percent, type AdviceInput } from './advicePieces.ts';
@@ -27,7 +27,7 @@ const removal = (keys: number[], reach = 100): RemovalNode => ({
 });
 
 /** A reveal of 50 frames with the given share never seen, most of it in frame 30. */
-const reveal = (unseen: number, coverage: CoverageData | null = null): RevealView => {
+const reveal = (unseen: number, more: Partial<RevealData> = {}): RevealView => {
   const frames = Array.from({ length: 50 }, (_, t) => {
     const never = t === 30 ? unseen * 4000 : (unseen * 96_000) / 49;
     return { hole: 2000, seen: 2000 - never, thin: 0, unseen: never, x: 0, y: 0, width: 0, height: 0, offset: 0 };
@@ -40,14 +40,16 @@ const reveal = (unseen: number, coverage: CoverageData | null = null): RevealVie
     tripod: false,
     bars: false,
     fixed: false,
+    carried: false,
     cuts: [],
     total,
     best,
-    coverage,
+    coverage: null,
     cell: 4,
     originX: 0,
     originY: 0,
     frames,
+    ...more,
   };
   return { state: 'ready', progress: 1, error: null, data };
 };
@@ -101,16 +103,13 @@ describe('the next thing to do', () => {
   });
 
   it('sends to where the film is cut, until somebody has looked', () => {
-    const cut = reveal(0);
-    cut.data!.cuts = [20];
+    const cut = reveal(0, { cuts: [20] });
     expect(adviceFor(input({ reveal: cut })).text).toContain('at once at frame 20');
     expect(adviceFor(input({ reveal: cut, lookedAt: new Set([20, 49]) })).actions[0].action.kind).toBe('take');
   });
 
   it('says what stays before anything is run', () => {
-    const [plain, barred, stamped] = [reveal(0), reveal(0), reveal(0)];
-    barred.data!.bars = true;
-    stamped.data!.fixed = true;
+    const [plain, barred, stamped] = [reveal(0), reveal(0, { bars: true }), reveal(0, { fixed: true })];
     const [without, bars, fixed] = [plain, barred, stamped].map((one) => adviceFor(input({ reveal: one })).text);
     expect(bars).toContain('black bars stay');
     expect(fixed).toContain('a time code) stays as it is');
@@ -208,6 +207,9 @@ describe('the next thing to do', () => {
     const fixed = adviceFor(input({ reveal: reveal(0.98), clipFrames: 70 }));
     expect(fixed.text).toContain('fixed to it');
     expect(fixed.actions.map((a) => a.action)).toEqual([{ kind: 'take', draft: true }, { kind: 'donor' }]);
+    const onVan = reveal(0.98, { carried: true });
+    const carried = adviceFor(input({ removal: removal([0, 20, 40, 49], 10), reveal: onVan }));
+    expect([carried.text.includes('on something that moves'), carried.actions]).toEqual([true, fixed.actions]);
     const near = adviceFor(input({ removal: removal([0, 20, 40, 49], 10), reveal: reveal(0.98) }));
     expect(near.actions[0].action).toEqual({ kind: 'set-reach', reach: 49 });
   });
@@ -376,14 +378,14 @@ describe('one line on a removal', () => {
       { frame: 12, share: 0.02, outlines },
       { frame: 14, share: 0.05, outlines },
     ];
-    const little = reveal(0, { flagged, mend: { kind: 'grow', px: 4.2, frame: 14 } });
+    const little = reveal(0, { coverage: { flagged, mend: { kind: 'grow', px: 4.2, frame: 14 } } });
     const grow = adviceFor(input({ reveal: little }));
     expect(grow.text).toContain('on 2 frames between 12 and 14');
     expect(grow.actions.map((a) => a.action)).toEqual([
       { kind: 'grow', px: 5 },
       { kind: 'go', frame: 14 },
     ]);
-    const much = reveal(0, { flagged, mend: { kind: 'key', px: 0, frame: 14 } });
+    const much = reveal(0, { coverage: { flagged, mend: { kind: 'key', px: 0, frame: 14 } } });
     const several = removal([0, 49]);
     const look = adviceFor(input({ reveal: much, removal: several }));
     expect(look.actions.map((a) => a.action)).toEqual([{ kind: 'go', frame: 14 }]);
@@ -398,14 +400,13 @@ describe('one line on a removal', () => {
     expect(adviceFor({ ...before, lookedSince: new Set([14]) }).text).not.toContain('sticks out');
     // What sticks out farther on is another thing to look at.
     const twice = [...flagged, { frame: 30, share: 0.02, outlines }];
-    const later = reveal(0, { flagged: twice, mend: { kind: 'key', px: 0, frame: 14 } });
+    const later = reveal(0, { coverage: { flagged: twice, mend: { kind: 'key', px: 0, frame: 14 } } });
     const looked = { ...before, reveal: later, lookedSince: new Set([14]) };
     expect(adviceFor(looked).actions.map((a) => a.action)).toEqual([{ kind: 'go', frame: 30 }]);
     expect(adviceFor({ ...looked, lookedSince: new Set([14, 30]) }).text).not.toContain('sticks out');
     // Handles are not exported: what sticks out there does no harm.
     const outside = reveal(0, {
-      flagged: [{ frame: 60, share: 0.5, outlines }],
-      mend: { kind: 'key', px: 0, frame: 60 },
+      coverage: { flagged: [{ frame: 60, share: 0.5, outlines }], mend: { kind: 'key', px: 0, frame: 60 } },
     });
     expect(adviceFor(input({ reveal: outside })).text).not.toContain('sticks out');
   });
@@ -413,7 +414,7 @@ describe('one line on a removal', () => {
   it('does not call a fill clean in which something sticks out, though it was looked at', () => {
     const outlines = [[0, 0, 9, 0, 9, 9]];
     const flagged = [12, 14].map((frame) => ({ frame, share: 0.05, outlines }));
-    const out = reveal(0, { flagged, mend: { kind: 'key', px: 0, frame: 14 } });
+    const out = reveal(0, { coverage: { flagged, mend: { kind: 'key', px: 0, frame: 14 } } });
     const filled = {
       lookedAt: new Set([14, 49]),
       lookedSince: new Set([14]),

@@ -130,6 +130,14 @@ function unseen({ shot, clipFrames, removal, reveal, takes: all }: AdviceInput):
   const text = `${percent(share)} of what is behind it was never seen, most of it at frame ${worst}.`;
   const look = button(`Go to frame ${worst}`, { kind: 'go', frame: worst });
   const draft = button('Run a draft', { kind: 'take', draft: true });
+  const beside = button('Copy from beside it', { kind: 'donor' });
+  if (data.carried) {
+    return say(
+      'It is on something that moves, and is filled from that, not from the background. What surrounds it there will be continued; or copy an area beside it.',
+      draft,
+      beside,
+    );
+  }
   const { reach } = removal!.settings;
   if (reach < data.frames.length - 1) {
     return say(
@@ -142,7 +150,7 @@ function unseen({ shot, clipFrames, removal, reveal, takes: all }: AdviceInput):
     return say(
       `Next to nothing of what is behind it is ever seen: it is fixed to it. What surrounds it will be continued; or copy an area beside it.`,
       draft,
-      button('Copy from beside it', { kind: 'donor' }),
+      beside,
     );
   }
   const before = shot.first - shot.handleBefore;
