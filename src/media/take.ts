@@ -258,16 +258,16 @@ export class TakeWork {
     const { restless } = contested ? await this.once('restless', () => this.probeSources(many)) : { restless: false };
     const choices = restless && !local ? first : many;
     // Beside what carries a hole everything else seems to pass.
-    const fromFrames = this.options.settings.sources.includes('frames') && !carried;
+    const othersPass = this.options.settings.sources.includes('frames') && !carried;
     const { gathered, depths, told } = await this.gather(choices, { local, restless });
     const onProgress = (done: number): void => this.report('behind', done);
     const grounds = { count: this.options.count, motion, restless, onProgress };
-    const behind = fromFrames ? await this.once('behind', () => findBehind(this.threads, gathered, grounds)) : [];
+    const behind = othersPass ? await this.once('behind', () => findBehind(this.threads, gathered, grounds)) : [];
     const made = await this.buildPlates(choices, gathered, motion, { local, restless: told });
     const by = { threads: this.threads, parts: this.parts, camera: this.camera! };
     const plates = await carriedPlates(by, made, depths, gathered);
     // What is taken from mirrored time has its flecks.
-    const asked = restless || !fromFrames ? [] : gathered;
+    const asked = restless || !othersPass ? [] : gathered;
     const flecks = fleckOffsetsOf(this.cells, this.camera!, asked);
     const frames = await this.finish(gathered, { plates, depths }, { behind, flecks });
     const reveal = choices.map(({ reveal: { map: _, ...rest } }) => rest);

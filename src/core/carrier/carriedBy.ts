@@ -14,7 +14,7 @@ export function carriedBy(way: readonly (MattePlace | undefined)[], camera: Came
   const usual = known[known.length >> 1];
   const poses = new Float64Array(9 * camera.count);
   const scenes = camera.scenes.slice();
-  const none = 1 + Math.max(...scenes);
+  const none = 1 + scenes.reduce((a, b) => Math.max(a, b), 0);
   for (let t = 0; t < camera.count; t++) {
     const { x, y, size } = way[t] ?? usual;
     const k = usual.size / size;

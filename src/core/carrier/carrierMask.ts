@@ -41,8 +41,9 @@ export class CarrierMask {
     const partners = this.partnersOf(region);
     if (partners.length === 0) return;
     const grid = gridOver(region.rect);
+    const own = this.colours(region.frame, grid.places);
     const [thing, world] = [this.carried, this.background].map((motion) =>
-      smoothed(grid, this.differences(region.frame, grid, partners, motion)),
+      smoothed(grid, this.differences(region.frame, own, grid, partners, motion)),
     );
     const { known } = region;
     const { width } = region.rect;
@@ -61,10 +62,15 @@ export class CarrierMask {
   }
 
   /** Mean difference of places to what other frames show, if they go so; not a number where none shows them. */
-  private differences(frame: number, { places }: Grid, others: readonly number[], motion: CameraMotion): Float64Array {
+  private differences(
+    frame: number,
+    own: ColourAt,
+    { places }: Grid,
+    others: readonly number[],
+    motion: CameraMotion,
+  ): Float64Array {
     const n = places.length / 2;
     const [sum, count] = [new Float64Array(n), new Uint8Array(n)];
-    const own = this.colours(frame, places);
     const planes = this.frames.format.colourPlanes;
     const [a, b] = [new Float64Array(planes), new Float64Array(planes)];
     for (const other of others) {
