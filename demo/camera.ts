@@ -46,6 +46,12 @@ function worldToCamera({ yaw, pitch, roll }: Pose): Matrix3 {
   return multiply3(lean, multiply3(flip, multiply3(tilt, turn)));
 }
 
+/** The camera's right, down and ahead, in the world. */
+export function cameraAxes(pose: Pose): [Vec3, Vec3, Vec3] {
+  const r = worldToCamera(pose);
+  return [0, 3, 6].map((i): Vec3 => [r[i], r[i + 1], r[i + 2]]) as [Vec3, Vec3, Vec3];
+}
+
 /** Homography from undistorted px (centred on the lens axis) to the plane's (u, v). */
 export function pixelToPlane(pose: Pose, plane: Plane, focal: number): Matrix3 {
   return invert3(planeToPixel(pose, plane, focal));

@@ -3,6 +3,7 @@ import { action } from './action.ts';
 import { behind } from './behind.ts';
 import { buzz } from './buzz.ts';
 import { cables } from './cables.ts';
+import { dash, drive } from './dash.ts';
 import { dapple } from './dapple.ts';
 import { follow } from './follow.ts';
 import { hunting } from './hunting.ts';
@@ -52,4 +53,6 @@ export const BENCH_SHOTS: readonly Shot[] = [
   buzz,
   lettered,
   numbered,
+  dash,
+  drive,
 ];
