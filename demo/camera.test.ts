@@ -1,6 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { multiply3, project } from '../src/core/geometry/homography.ts';
 import {
+  cameraAxes,
   distort,
   handUnrest,
   pixelToPlane,
@@ -34,6 +35,16 @@ describe('a camera', () => {
     const at = project(planeToPixel({ ...ahead, ...change }, square, lens.focal), 0.5, 0.5);
     expect(at.x).toBeCloseTo(where.x, 6);
     expect(at.y).toBeCloseTo(where.y, 6);
+  });
+
+  it('looks along axes of its own, which turn with it', () => {
+    const [right, down, before] = cameraAxes({ ...ahead, yaw: Math.PI / 2 });
+    const near = (axis: readonly number[]): number[] => axis.map((v) => Math.round(v * 1e9) / 1e9 + 0);
+    expect([right, down, before].map(near)).toEqual([
+      [0, 0, -1],
+      [0, -1, 0],
+      [1, 0, 0],
+    ]);
   });
 
   it('rolled clockwise, sees what is on the right higher', () => {

@@ -35,7 +35,7 @@ const driving = (name: string, hasBonnet: boolean): Shot => ({
     } as const;
     const walker = new Walker(renderer, walk, SUN, 420, 0.5);
     const world = street(renderer);
-    const bonnet = renderer.texture(BONNET.width, BONNET.height);
+    const bonnet = hasBonnet ? renderer.texture(BONNET.width, BONNET.height) : undefined;
     const pose = (t: number): Pose => ({
       position: [0.05 * unrest[3](t), 1.32 + 0.008 * unrest[2](3 * t), SPEED * t],
       yaw: 0.01 * unrest[0](t),
@@ -47,12 +47,12 @@ const driving = (name: string, hasBonnet: boolean): Shot => ({
       pose,
       things: (t) => {
         const { body, shadow } = walker.at(t);
-        paintBonnet(renderer, bonnet, SPEED * t);
+        if (bonnet) paintBonnet(renderer, bonnet, SPEED * t);
         return [
           ...world,
           { kind: 'gone', layer: shadow },
           { kind: 'gone', layer: body, body: 'walker' },
-          ...(hasBonnet ? [{ kind: 'moves' as const, layer: { texture: bonnet, plane: onCar(pose(t)) } }] : []),
+          ...(bonnet ? [{ kind: 'moves' as const, layer: { texture: bonnet, plane: onCar(pose(t)) } }] : []),
         ];
       },
     };
@@ -68,6 +68,7 @@ export const drive = driving('drive', false);
 function street(renderer: Renderer): Thing[] {
   const brick = granaryWall(renderer, 3600, 900);
   const grass = fenland(renderer, 1000);
+  const stones = pavement(renderer);
   const plaster = wallWithDoor(renderer, 3000, 1300);
   const side = (x: number, z: number, length: number, height: number): Plane => ({
     origin: x < 0 ? [x, height, z] : [x, height, z + length],
@@ -79,7 +80,7 @@ function street(renderer: Renderer): Thing[] {
     still(fenland(renderer, 1400), flat(4, 75, 200, 70, -0.02)),
     still(asphalt(renderer), flat(0, 30, 9, 62, 0)),
     ...[-16, 16].map((x) => still(grass, flat(x, 30, 20.5, 62, -0.01))),
-    ...[-4.6, 4.6].map((x) => still(pavement(renderer), flat(x, 30, 2.4, 62, 0.1))),
+    ...[-4.6, 4.6].map((x) => still(stones, flat(x, 30, 2.4, 62, 0.1))),
     still(plaster, side(-6, -1, 17, 6)),
     still(brick, side(-6, 17.5, 20, 5)),
     still(plaster, side(-6, 39, 17, 6.5)),
