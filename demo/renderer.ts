@@ -10,7 +10,7 @@ interface TextureFunctions {
     repeat: number,
     multiply: number,
     map: number,
-    lods: number,
+    drawn: number,
     cols: number,
     rows: number,
     tile: number,
@@ -65,7 +65,7 @@ export class Renderer {
   private readonly cols: number;
   private readonly rows: number;
   private readonly map: number;
-  private readonly lods: number;
+  private readonly drawn: number;
   private readonly rgb: number;
 
   private constructor(
@@ -76,8 +76,8 @@ export class Renderer {
     this.top = align(run.heapBase());
     this.cols = Math.ceil(lens.width / TILE);
     this.rows = Math.ceil(lens.height / TILE);
-    this.map = this.alloc((this.cols + 1) * (this.rows + 1) * 8);
-    this.lods = this.alloc(this.cols * this.rows * 4);
+    this.map = this.alloc((this.cols + 1) * (this.rows + 1) * 12);
+    this.drawn = this.alloc(this.cols * this.rows);
     this.rgb = this.alloc(lens.width * lens.height * 6);
   }
 
@@ -164,29 +164,27 @@ export class Renderer {
   /** Draws a layer as seen at one instant per row. */
   draw(layer: Layer, pose: (time: number) => Pose, time: number, picture: number): void {
     const { lens, cols, rows } = this;
-    const map = this.f32(this.map, (cols + 1) * (rows + 1) * 2);
-    const { width: tw, height: th } = layer.texture;
-    const behind: boolean[] = [];
+    const map = this.f32(this.map, (cols + 1) * (rows + 1) * 3);
+    const { texture } = layer;
     for (let r = 0, i = 0; r <= rows; r++) {
       const m = pixelToPlane(pose(time + rowTime(lens, r * TILE)), layer.plane, lens.focal);
-      for (let c = 0; c <= cols; c++, i += 2) {
+      for (let c = 0; c <= cols; c++, i += 3) {
         const [x, y] = undistort(lens, c * TILE, r * TILE);
-        const q = m[6] * x + m[7] * y + m[8];
         // The weight of a pixel under the inverse is 1 / depth.
-        behind.push(!(q > 0));
-        map[i] = ((m[0] * x + m[1] * y + m[2]) / q) * tw - 0.5;
-        map[i + 1] = ((m[3] * x + m[4] * y + m[5]) / q) * th - 0.5;
+        const q = m[6] * x + m[7] * y + m[8];
+        map[i] = (m[0] * x + m[1] * y + m[2]) * texture.width - 0.5 * q;
+        map[i + 1] = (m[3] * x + m[4] * y + m[5]) * texture.height - 0.5 * q;
+        map[i + 2] = q;
       }
     }
-    this.chooseLevels(layer.texture, map, behind);
-    const { texture } = layer;
+    this.chooseTiles(texture, map);
     this.run.drawLayer(
       texture.levels,
       texture.count,
       texture.repeat ? 1 : 0,
       layer.multiply ? 1 : 0,
       this.map,
-      this.lods,
+      this.drawn,
       cols,
       rows,
       TILE,
@@ -196,24 +194,14 @@ export class Renderer {
     );
   }
 
-  /** Level of detail per tile; -1 = not in view. */
-  private chooseLevels(texture: Texture, map: Float32Array, behind: boolean[]): void {
+  /** Which tiles may show something of a texture. */
+  private chooseTiles(texture: Texture, map: Float32Array): void {
     const { cols, rows } = this;
-    const lods = this.f32(this.lods, cols * rows);
+    const drawn = new Uint8Array(this.memory.buffer, this.drawn, cols * rows);
     for (let r = 0; r < rows; r++) {
       for (let c = 0; c < cols; c++) {
         const a = r * (cols + 1) + c;
-        const corners = [a, a + 1, a + cols + 1, a + cols + 2];
-        if (corners.some((k) => behind[k]) || outside(texture, map, corners)) {
-          lods[r * cols + c] = -1;
-          continue;
-        }
-        const stretch = (p: number, q: number): number =>
-          Math.hypot(map[2 * q] - map[2 * p], map[2 * q + 1] - map[2 * p + 1]) / TILE;
-        const [sx, sy] = [stretch(corners[0], corners[1]), stretch(corners[0], corners[2])];
-        // Between the two stretches, nearer to the smaller: a compromise between shimmer and blur on slanted ground.
-        const s = Math.max(Math.min(sx, sy), Math.max(sx, sy) * 0.5);
-        lods[r * cols + c] = Math.min(texture.count - 1, Math.max(0, Math.log2(Math.max(s, 1e-6)) + 0.2));
+        drawn[r * cols + c] = isOutside(texture, map, [a, a + 1, a + cols + 1, a + cols + 2]) ? 0 : 1;
       }
     }
   }
@@ -246,14 +234,17 @@ export function rowTime(lens: Lens, y: number): number {
   return lens.readout * (y / lens.height - 0.5);
 }
 
-function outside({ width, height, repeat }: Texture, map: Float32Array, corners: number[]): boolean {
+/** Whether a texture lies beyond one side of a tile, or all of it behind the camera, by the tile's corners: what is linear in a picture is so in between, too. */
+function isOutside({ width, height, repeat }: Texture, map: Float32Array, corners: number[]): boolean {
+  const all = (test: (u: number, v: number, q: number) => boolean): boolean =>
+    corners.every((k) => test(map[3 * k], map[3 * k + 1], map[3 * k + 2]));
+  if (all((_u, _v, q) => q <= 0)) return true;
   if (repeat) return false;
-  const all = (test: (k: number) => boolean): boolean => corners.every(test);
   return (
-    all((k) => map[2 * k] < -1) ||
-    all((k) => map[2 * k] > width) ||
-    all((k) => map[2 * k + 1] < -1) ||
-    all((k) => map[2 * k + 1] > height)
+    all((u, _v, q) => u < -q) ||
+    all((u, _v, q) => u > width * q) ||
+    all((_u, v, q) => v < -q) ||
+    all((_u, v, q) => v > height * q)
   );
 }
 
