@@ -24,8 +24,9 @@ const texture = (x: number, y: number): number =>
   128 + 40 * Math.sin(x / 3.1 + y / 7.3) + 35 * Math.sin(x / 5.7 - y / 4.1) + 25 * Math.sin((x * y) / 700);
 
 /** The camera's plane fills the left half and stands still; on the right a nearer wall moves by `shift` px per frame. */
-const footage = (shift: number): FrameReader =>
+const footage = (shift: number, blank?: number): FrameReader =>
   paintedFrames(smallFormat(W, H), 5, (x, y, _plane, frame) => {
+    if (frame === blank) return 120;
     if (frame === 2 && inHole(x, y)) return 20;
     const moved = shift * (frame - 2);
     return x >= 240 + moved ? texture(x - moved + 900, y) : texture(x, y);
@@ -45,9 +46,9 @@ const region: TiledRegion = {
   }),
 };
 
-async function finderOf(shift: number): Promise<DepthFinder> {
+async function finderOf(shift: number, blank?: number): Promise<DepthFinder> {
   const kernels = await loadKernels(64 << 20);
-  return new DepthFinder(kernels, stillCamera, new Pyramids(kernels, footage(shift), 5), blocked, 1);
+  return new DepthFinder(kernels, stillCamera, new Pyramids(kernels, footage(shift, blank), 5), blocked, 1);
 }
 
 async function found(shift: number): Promise<{ motion: DepthMotion; depth: StretchDepth | undefined }> {
@@ -112,6 +113,21 @@ it('shares the depths of the middle frame with the others of its stretch', async
     }
     expect(motion.knows(frame, 4, tiles[9 * COLS + 16])).toBe(true);
   }
+});
+
+it('measures a stretch in another of its frames where the middle one tells nothing', async () => {
+  const work = [1, 2, 3].map((frame) => ({ region: { ...region, frame }, sources: [0, 1, 2, 3, 4] }));
+  const depth = (await finderOf(2, 2)).findStretch(work, 2);
+  expect(depth!.frame).toBe(1);
+  const motion = new DepthMotion(stillCamera, [depth!]);
+  motion.lay({ ...region, frame: 3 });
+  const moves = (x: number): number => {
+    const points = Float64Array.of(x, 150);
+    motion.map(3, 0, points, motion.surfaces(3)![Math.floor(150 / 16) * COLS + Math.floor(x / 16)]);
+    return points[0] - x;
+  };
+  expect(Math.abs(moves(216))).toBeLessThan(0.2);
+  expect(Math.abs(moves(264) + 6)).toBeLessThan(0.3);
 });
 
 describe('between the keys of two stretches', () => {

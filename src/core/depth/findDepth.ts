@@ -80,6 +80,8 @@ interface Start {
   found: StretchDepth;
   parts: readonly Part[];
   followed: Followed;
+  /** Whether a rigid world explains most of what moves off the camera's plane. */
+  rigid: boolean;
 }
 
 interface Work {
@@ -115,20 +117,33 @@ export class DepthFinder {
   }
 
   /**
-   * Measures a stretch of frames in one of them.
+   * Measures a stretch of frames in one of them: in its first or last one if no rigid world is found in the one that is asked for, for the way to the
+   * epipoles leads astray now and then.
    * @param work - Frames with what is to be filled of them, and their sources.
    * @param also - Frames in which the depths are to be known too, though nothing is measured with them.
    */
   findStretch(work: readonly Work[], key: number, also: readonly number[] = []): StretchDepth | undefined {
     const regions = work.map((w) => w.region);
-    const needed = new Set(work.flatMap(({ region, sources }) => [region.frame, ...sources]));
-    return this.find(unitedRegion(regions, key, this.camera), inOrder(needed), also);
+    const needed = inOrder(new Set(work.flatMap(({ region, sources }) => [region.frame, ...sources])));
+    if (this.camera.data.tripod || regions.length === 0) return undefined;
+    const startAt = (frame: number): Start => this.begin(unitedRegion(regions, frame, this.camera), needed, also);
+    const first = startAt(key);
+    if (first.rigid) return this.end(first, needed);
+    for (const { frame } of [regions[0], regions.at(-1)!]) {
+      const other = frame === key ? first : startAt(frame);
+      if (other.rigid) return this.end(other, needed);
+    }
+    return this.end(first, needed);
   }
 
   /** Measures what surrounds the holes of a region against each source; undefined if nothing lies off the camera's plane. */
   find(region: TiledRegion, sources: readonly number[], also: readonly number[] = []): StretchDepth | undefined {
     if (this.camera.data.tripod) return undefined;
-    const start = this.begin(region, sources, also);
+    return this.end(this.begin(region, sources, also), sources);
+  }
+
+  /** With what no rigid world explains. */
+  private end(start: Start, sources: readonly number[]): StretchDepth | undefined {
     this.findFreeIn(start, sources);
     return start.found.surfaces.length === 0 ? undefined : start.found;
   }
@@ -147,9 +162,8 @@ export class DepthFinder {
       strong: once(() => this.follow(frame, standing(corners.strong), everyone)),
       others: once(() => this.follow(frame, standing(corners.others), everyone)),
     };
-    const start = { found, parts, followed };
-    this.findRigid(start, sources);
-    return start;
+    const rigid = this.findRigid({ found, parts, followed }, sources);
+    return { found, parts, followed, rigid };
   }
 
   private follow(frame: number, corners: Float64Array, sources: readonly number[]): FollowedCorners {
@@ -170,8 +184,8 @@ export class DepthFinder {
     for (const part of parts) findFree({ camera: this.camera, seen, part, followed: all, px, cols, rows }, found);
   }
 
-  /** Surfaces of a rigid world: one epipole per source, and depths. */
-  private findRigid({ found, parts, followed }: Start, sources: readonly number[]): void {
+  /** Surfaces of a rigid world: one epipole per source, and depths. @returns Whether there is one. */
+  private findRigid({ found, parts, followed }: Omit<Start, 'rigid'>, sources: readonly number[]): boolean {
     const { frame } = found;
     const strong = followed.strong();
     const views = this.viewsFrom(frame, strong);
@@ -180,7 +194,7 @@ export class DepthFinder {
       own.map((s) => views.get(s)!),
       this.unitPx,
     );
-    if (!first) return;
+    if (!first) return false;
     const others = followed.others();
     const weaker = this.viewsFrom(frame, others);
     const joint = new Map([...views].map(([s, view]) => [s, joinedViews(view, weaker.get(s)!)]));
@@ -196,9 +210,10 @@ export class DepthFinder {
       const surfaces = this.surfacesAround(part.around, surest, all, unit, found);
       if (surfaces.length > 0) this.place(part, surfaces, found, all, unit);
     }
-    if (found.surfaces.length === 0) return;
+    if (found.surfaces.length === 0) return true;
     found.nearer = this.nearerOf(found);
     for (const [s, e] of guided.epipoles) found.epipoles.set(s, e);
+    return true;
   }
 
   /**
