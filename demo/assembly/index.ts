@@ -27,7 +27,6 @@ function drawTile(
 ): void {
   const step: f32 = <f32>1 / <f32>tile;
   for (let j = 0; j < h; j++) {
-    const v = <f32>j * step;
     // Left and right end of the row, and how they change downwards.
     const downU = (load<f32>(map + mapRow) - load<f32>(map)) * step;
     const downV = (load<f32>(map + mapRow, 4) - load<f32>(map, 4)) * step;
