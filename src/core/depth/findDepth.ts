@@ -117,23 +117,22 @@ export class DepthFinder {
   }
 
   /**
-   * Measures a stretch of frames in one of them: in its first or last one if no rigid world is found in the one that is asked for, for the way to the
+   * Measures a stretch of frames in one of them: in its first or last one if no rigid world is found in the one that is asked for, since the way to the
    * epipoles leads astray now and then.
    * @param work - Frames with what is to be filled of them, and their sources.
    * @param also - Frames in which the depths are to be known too, though nothing is measured with them.
    */
   findStretch(work: readonly Work[], key: number, also: readonly number[] = []): StretchDepth | undefined {
+    if (this.camera.data.tripod) return undefined;
     const regions = work.map((w) => w.region);
     const needed = inOrder(new Set(work.flatMap(({ region, sources }) => [region.frame, ...sources])));
-    if (this.camera.data.tripod || regions.length === 0) return undefined;
-    const startAt = (frame: number): Start => this.begin(unitedRegion(regions, frame, this.camera), needed, also);
-    const first = startAt(key);
-    if (first.rigid) return this.end(first, needed);
-    for (const { frame } of [regions[0], regions.at(-1)!]) {
-      const other = frame === key ? first : startAt(frame);
-      if (other.rigid) return this.end(other, needed);
+    let asked: Start | undefined;
+    for (const frame of new Set([key, regions[0].frame, regions.at(-1)!.frame])) {
+      const start = this.begin(unitedRegion(regions, frame, this.camera), needed, also);
+      if (start.rigid) return this.end(start, needed);
+      asked ??= start;
     }
-    return this.end(first, needed);
+    return asked && this.end(asked, needed);
   }
 
   /** Measures what surrounds the holes of a region against each source; undefined if nothing lies off the camera's plane. */
